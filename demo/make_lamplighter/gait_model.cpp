@@ -1,0 +1,260 @@
+#include "gait_model.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace lamplighter {
+namespace {
+
+using Eigen::Quaterniond;
+using Eigen::Vector3d;
+
+const Vector3d right_axis(1, 0, 0), up_axis(0, 1, 0), forward_axis(0, 0, 1);
+
+double radians(double degrees) { return degrees * pi / 180; }
+double wrapped(double phase) { return phase - std::floor(phase); }
+double wave(double phase) { return std::cos(2 * pi * phase); }
+double smooth(double u) {
+    u = std::clamp(u, 0.0, 1.0);
+    return u * u * u * (u * (6 * u - 15) + 10);
+}
+/// Nearly max(x, 0), without a corner.
+double soft_positive(double x, double softness) { return softness * std::log1p(std::exp(x / softness)); }
+
+/// The cubic from (p0, v0) to (p1, v1) over `span` seconds.
+double hermite(double u, double p0, double v0, double p1, double v1, double span) {
+    const double u2 = u * u, u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;
+}
+
+/// The ankle as seen from a point of the sole at (`behind` the ankle negative) for a foot pitched by `pitch` degrees.
+std::pair<double, double> ankle_over(double contact_forward, double pitch) {
+    const double a = radians(pitch), forward = -contact_forward, up = ankle_height;
+    return {forward * std::cos(a) - up * std::sin(a), forward * std::sin(a) + up * std::cos(a)};
+}
+
+/// Where the heel strikes, forward of the hips.
+double strike_place(const Gait& gait) {
+    const double foot = heel_behind_ankle + ball_before_ankle;
+    const double first = ankle_over(-heel_behind_ankle, gait.strike).first;
+    const double last = ankle_over(ball_before_ankle, -gait.toe_off).first;
+    const double way = gait.stride() * gait.duty - foot + first - last;
+    return gait.ahead * way - first;
+}
+
+FootPlace stance(const Gait& gait, double phase) {
+    constexpr double sole_down = 0.16, heel_up = 0.48; // parts of the stance
+    const double s = phase / gait.duty;
+    FootPlace foot;
+    if (s < sole_down) {
+        const double u = s / sole_down;
+        foot.pitch = gait.strike * (1 - u) * (1 - u) * (1 + u); // falls at once, lands softly
+    } else if (s > heel_up) {
+        const double u = (s - heel_up) / (1 - heel_up);
+        foot.pitch = -gait.toe_off * (0.35 * u * u + 0.65 * u * u * u);
+    }
+    const bool on_heel = foot.pitch > 0;
+    const double heel = strike_place(gait) - gait.speed * gait.seconds * phase;
+    const double contact = on_heel ? heel : heel + heel_behind_ankle + ball_before_ankle;
+    const auto [forward, up] = ankle_over(on_heel ? -heel_behind_ankle : ball_before_ankle, foot.pitch);
+    foot.forward = contact + forward;
+    foot.up = up;
+    foot.toes = std::max(0.0, -foot.pitch);
+    return foot;
+}
+
+FootPlace swing(const Gait& gait, double phase) {
+    constexpr double h = 1e-5;
+    const FootPlace off = stance(gait, gait.duty), before_off = stance(gait, gait.duty - h);
+    const FootPlace strike = stance(gait, 0), after_strike = stance(gait, h);
+    const double span = 1 - gait.duty, u = (phase - gait.duty) / span;
+    const auto follow = [&](double FootPlace::*part) {
+        return hermite(u, off.*part, (off.*part - before_off.*part) / h, strike.*part, (after_strike.*part - strike.*part) / h, span);
+    };
+    FootPlace foot;
+    foot.forward = follow(&FootPlace::forward);
+    const double lift = u * u * (1 - u) * (1 - u) * (1 - u) / (0.4 * 0.4 * 0.6 * 0.6 * 0.6); // 1 at u = 0.4
+    foot.up = follow(&FootPlace::up) + gait.lift * lift;
+    // The foot hangs, then is drawn up for the strike.
+    foot.pitch = hermite(u, off.pitch, (off.pitch - before_off.pitch) / h * 0.4, strike.pitch, (after_strike.pitch - strike.pitch) / h, span);
+    const double v = std::min(u / 0.45, 1.0);
+    foot.toes = off.toes * (1 - smooth(v));
+    return foot;
+}
+
+/// Two bones from `hip` to `ankle`, the knee toward `ahead`. Fills the two rotations in the character's space.
+void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead, Quaterniond& upper, Quaterniond& lower) {
+    const Vector3d line = ankle - hip;
+    const double distance = std::min(line.norm(), 0.9999 * (thigh + shin));
+    const Vector3d down = line.normalized();
+    const double along = (thigh * thigh - shin * shin + distance * distance) / (2 * distance);
+    const double out = std::sqrt(std::max(0.0, thigh * thigh - along * along));
+    const Vector3d side = (ahead - ahead.dot(down) * down).normalized();
+    const Vector3d knee = hip + along * down + out * side;
+    const Vector3d hinge = down.cross(side).normalized() * -1.0; // +X for a leg straight down with the knee ahead
+    const auto frame = [&](const Vector3d& bone) {
+        Eigen::Matrix3d m;
+        m.col(0) = hinge;
+        m.col(1) = -bone.normalized();
+        m.col(2) = m.col(0).cross(m.col(1));
+        return Quaterniond(m);
+    };
+    upper = frame(knee - hip);
+    lower = frame(hip + distance * down - knee);
+}
+
+/// Sets both legs so that the ankles are where the feet want them. Returns how far the longer leg has to reach.
+double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double step_width, double toe_out) {
+    double reach = 0;
+    const Quaterniond pelvis = pose.rotations[0];
+    const std::array<std::string, 2> sides{"left", "right"};
+    for (std::size_t s = 0; s < 2; ++s) {
+        const double sign = s == 0 ? 1 : -1;
+        const auto joint = [&](const char* part) { return std::size_t(skeleton.index(sides[s] + "_" + part)); };
+        const Vector3d hip = pose.hips + pelvis * skeleton.offset(int(joint("upper_leg")));
+        const Vector3d ankle(sign * step_width / 2, feet[s].up, feet[s].forward);
+        reach = std::max(reach, (ankle - hip).norm());
+        const Quaterniond heading = turned(up_axis, sign * toe_out);
+        Quaterniond upper, lower;
+        solve_leg(hip, ankle, heading * forward_axis, upper, lower);
+        const Quaterniond foot = heading * turned(right_axis, -feet[s].pitch);
+        pose.rotations[joint("upper_leg")] = pelvis.conjugate() * upper;
+        pose.rotations[joint("lower_leg")] = upper.conjugate() * lower;
+        pose.rotations[joint("foot")] = lower.conjugate() * foot;
+        pose.rotations[joint("toes")] = turned(right_axis, -feet[s].toes);
+    }
+    return reach;
+}
+
+struct ArmPlace {
+    double forward = 0;  ///< degrees about the shoulder
+    double out = 6;      ///< degrees off the body
+    double bend = 15;    ///< degrees at the elbow
+    double inward = 0;   ///< degrees the forearm turns across the body
+    double curl = 22;    ///< degrees at each finger joint
+    double shrug = 0;    ///< degrees the shoulder is raised
+};
+
+void place_arm(const Skeleton& skeleton, SkeletonPose& pose, bool left, const ArmPlace& arm) {
+    const double sign = left ? 1 : -1;
+    const auto at = [&](const char* part) -> Quaterniond& {
+        return pose.rotations[std::size_t(skeleton.index(std::string(left ? "left_" : "right_") + part))];
+    };
+    Vector3d along = left_arm_direction();
+    along.x() *= sign;
+    const double hang = 90 - 50; // degrees between the arm at rest and straight down
+    at("shoulder") = turned(forward_axis, sign * arm.shrug);
+    at("upper_arm") = turned(right_axis, -arm.forward) * turned(forward_axis, -sign * (hang - arm.out)) * turned(along, sign * arm.inward);
+    const Vector3d hinge = along.cross(forward_axis);
+    at("lower_arm") = turned(hinge, arm.bend);
+    const Vector3d finger_hinge = -sign * forward_axis;
+    for (const char* part : {"fingers_1", "fingers_2", "index_1", "index_2"}) { at(part) = turned(finger_hinge, arm.curl * (part[0] == 'i' ? 0.8 : 1)); }
+    at("thumb_1") = turned(finger_hinge, arm.curl * 0.6);
+    at("thumb_2") = turned(finger_hinge, arm.curl * 0.5);
+    at("hand") = turned(finger_hinge, 6);
+}
+
+/// The coat's tails give way to the thighs.
+void place_coat(const Skeleton& skeleton, SkeletonPose& pose, double flutter_left, double flutter_right) {
+    for (const std::string side : {"left", "right"}) {
+        const Quaterniond& leg = pose.rotations[std::size_t(skeleton.index(side + "_upper_leg"))];
+        const Vector3d down = leg * Vector3d(0, -1, 0);
+        const double ahead = std::atan2(down.z(), -down.y()) * 180 / pi;
+        const double flutter = side == "left" ? flutter_left : flutter_right;
+        const double front = soft_positive(ahead - 4, 6), back = soft_positive(-ahead - 4, 6);
+        const auto at = [&](const char* part) -> Quaterniond& { return pose.rotations[std::size_t(skeleton.index(side + part))]; };
+        at("_coat_front_1") = turned(right_axis, -0.8 * front);
+        at("_coat_front_2") = turned(right_axis, 0.35 * front - flutter);
+        at("_coat_back_1") = turned(right_axis, 0.8 * back);
+        at("_coat_back_2") = turned(right_axis, 0.1 * back + flutter);
+    }
+}
+
+/// Turns the trunk so that the chest and the head face as they should in the character's space.
+void place_trunk(const Skeleton& skeleton, SkeletonPose& pose, double chest_turn, double lean, double chest_list) {
+    const Quaterniond pelvis = pose.rotations[0];
+    const Quaterniond chest = turned(up_axis, chest_turn) * turned(forward_axis, chest_list) * turned(right_axis, lean);
+    const Quaterniond bend = pelvis.conjugate() * chest;
+    const Quaterniond third = Quaterniond::Identity().slerp(1.0 / 3, bend);
+    for (const char* part : {"spine_1", "spine_2"}) { pose.rotations[std::size_t(skeleton.index(part))] = third; }
+    pose.rotations[std::size_t(skeleton.index("chest"))] = (third * third).conjugate() * bend;
+    // The head keeps facing forward, not quite perfectly.
+    const Quaterniond head = turned(up_axis, 0.15 * chest_turn) * turned(right_axis, 0.25 * lean);
+    const Quaterniond turn = chest.conjugate() * head;
+    const Quaterniond half = Quaterniond::Identity().slerp(0.5, turn);
+    pose.rotations[std::size_t(skeleton.index("neck"))] = half;
+    pose.rotations[std::size_t(skeleton.index("head"))] = half.conjugate() * turn;
+}
+
+} // namespace
+
+FootPlace foot_at(const Gait& gait, double phase) {
+    phase = wrapped(phase);
+    return phase <= gait.duty ? stance(gait, phase) : swing(gait, phase);
+}
+
+GaitModel::GaitModel(const Skeleton& skeleton, const Gait& gait) : skeleton_(skeleton), gait_(gait) {
+    // As tall as she can go without a knee locking: a leg near its full length snaps.
+    constexpr double longest = 0.988 * (thigh + shin);
+    double height = 0.96;
+    for (;; height -= 0.001) {
+        double reach = 0;
+        for (int i = 0; i < 200; ++i) { (void)pose_at_height(i / 200.0, height, &reach); }
+        if (reach <= longest) { break; }
+    }
+    hip_height_ = height;
+}
+
+SkeletonPose GaitModel::pose(double phase) const { return pose_at_height(phase, hip_height_, nullptr); }
+
+SkeletonPose GaitModel::pose_at_height(double phase, double hip_height, double* reach) const {
+    const Gait& g = gait_;
+    SkeletonPose pose = rest(skeleton_);
+    const double mid_stance = g.duty / 2;
+    pose.hips = {g.sway * wave(phase - mid_stance), hip_height - g.bob * wave(2 * (phase - g.lowest)), 0.006 * wave(2 * (phase - 0.2))};
+    // The side whose foot strikes is forward; the side whose leg swings sinks.
+    const double list = g.pelvis_list * wave(phase - 0.55 * g.duty);
+    pose.rotations[0] = turned(up_axis, -g.pelvis_turn * wave(phase - 0.02)) * turned(forward_axis, list) * turned(right_axis, 0.4 * g.lean);
+    const double reached = place_legs(skeleton_, pose, {foot_at(g, phase), foot_at(g, phase + 0.5)}, g.step_width, 5);
+    if (reach != nullptr) { *reach = std::max(*reach, reached); }
+    place_trunk(skeleton_, pose, g.chest_turn * wave(phase - 0.06), g.lean + 0.8 * wave(2 * (phase - g.lowest - 0.1)), -0.35 * list);
+    for (const bool left : {true, false}) {
+        const double own = phase + (left ? 0.5 : 0.0) - 0.04; // the arm goes with the other leg, a little late
+        ArmPlace arm;
+        arm.forward = g.arm_rest + g.arm_swing * wave(own);
+        arm.bend = g.elbow + g.elbow_swing * wave(own - 0.06);
+        arm.inward = g.arm_inward + 0.25 * g.arm_inward * wave(own);
+        arm.out = 7 + 0.06 * g.elbow;
+        arm.curl = g.curl;
+        arm.shrug = 0.05 * g.elbow * 0.5;
+        place_arm(skeleton_, pose, left, arm);
+    }
+    const double flutter = 1.2 + g.speed;
+    place_coat(skeleton_, pose, flutter * wave(phase - 0.3), flutter * wave(phase + 0.2));
+    return pose;
+}
+
+SkeletonPose standing(const Skeleton& skeleton, double phase) {
+    SkeletonPose pose = rest(skeleton);
+    const double shift = wave(phase), breath = wave(2 * phase + 0.1), look = wave(phase + 0.3);
+    pose.hips = {0.022 * shift, 0.905 - 0.003 * shift * shift + 0.001 * breath, 0.004 * wave(phase + 0.2)};
+    pose.rotations[0] = turned(up_axis, 1.5 * look) * turned(forward_axis, 1.6 * shift) * turned(right_axis, 1);
+    const FootPlace left{-0.015, ankle_height, 0, 0}, right{0.035, ankle_height, 0, 0};
+    place_legs(skeleton, pose, {left, right}, 0.19, 9);
+    place_trunk(skeleton, pose, 4 * look, 1.2 - 0.9 * breath, -1.2 * shift);
+    pose.rotations[std::size_t(skeleton.index("head"))] = pose.rotations[std::size_t(skeleton.index("head"))] * turned(up_axis, 7 * look) * turned(right_axis, 2 * breath);
+    for (const bool is_left : {true, false}) {
+        ArmPlace arm;
+        arm.forward = 1 + 1.2 * breath + (is_left ? 1.5 : -1.5) * shift;
+        arm.bend = 13 + 2 * look;
+        arm.inward = 10;
+        arm.out = 9 + 0.8 * breath;
+        arm.shrug = 1.2 * breath + 1;
+        place_arm(skeleton, pose, is_left, arm);
+    }
+    place_coat(skeleton, pose, 0.8 * shift, -0.8 * shift);
+    return pose;
+}
+
+} // namespace lamplighter

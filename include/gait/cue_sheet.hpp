@@ -1,0 +1,80 @@
+/// \file
+/// A cue sheet: timed inputs that play a performer without a game.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+#include "gait/document.hpp"
+#include "gait/performer.hpp"
+
+#include <filesystem>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace gait {
+
+/// Values to set at an instant, or a group of cues to play.
+struct Cue {
+    double at = 0;   ///< seconds from the start, or from the start of the group it stands in
+    double over = 0; ///< seconds to go from the present values to these, evenly; flags change at once
+    struct Value {
+        Text name;
+        double value = 0; ///< flags: 0 or 1
+        bool is_flag = false;
+        Place place;
+    };
+    std::vector<Value> set;
+    std::vector<Cue> group;
+    double every = 0; ///< seconds between repeats
+    int times = 1;
+    Place place;
+};
+
+/// The file `NAME.cues.yaml`.
+struct CueSheet {
+    std::string file;
+    std::vector<std::string> source;
+    std::string about;
+    double seconds = 0; ///< how long to play; 0 when the sheet does not say
+    std::vector<Cue> cues;
+};
+
+struct CueSheetRead {
+    CueSheet sheet;
+    Diagnostics diagnostics;
+};
+
+[[nodiscard]] CueSheetRead read_cue_sheet(const std::filesystem::path& path);
+[[nodiscard]] CueSheetRead read_cue_sheet_text(const std::string& text, const std::string& name);
+
+/// A cue sheet bound to a character: names found, repeats laid out, in order of time.
+class CuePlayer {
+public:
+    /// Binds; names that the character lacks and values of the wrong kind are added to `diagnostics`.
+    CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics);
+
+    /// Sets what is due up to and including `time`, seconds since the performer's start. Time only goes forward.
+    void apply(Performer& performer, double time);
+
+    /// The instant of the last cue's end.
+    [[nodiscard]] double last() const { return last_; }
+
+private:
+    struct Step {
+        double at = 0;
+        double over = 0;
+        std::uint16_t parameter = 0;
+        bool is_flag = false;
+        float value = 0;
+    };
+    struct Ramp {
+        Step step;
+        float from = 0;
+    };
+    std::vector<Step> steps_;
+    std::vector<Ramp> ramps_;
+    std::size_t next_ = 0;
+    double last_ = 0;
+};
+
+} // namespace gait

@@ -1,0 +1,125 @@
+/// \file
+/// The animator's document as plain structs, one to one with the file `NAME.gait.yaml`. A program may fill them too: both
+/// go through the same `compile`.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+#include "gait/ease.hpp"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gait {
+
+/// A word or an expression of the document, with the place it was read from.
+struct Text {
+    std::string value;
+    Place place;
+
+    Text() = default;
+    Text(std::string text, Place where = {}) : value(std::move(text)), place(where) {}
+    Text(const char* text) : value(text) {}
+    [[nodiscard]] bool empty() const { return value.empty(); }
+};
+
+/// A number of the document, with its place.
+struct Number {
+    double value = 0;
+    Place place;
+
+    Number() = default;
+    Number(double number, Place where = {}) : value(number), place(where) {}
+};
+
+/// An entry of `clips`.
+struct ClipDefinition {
+    Text name;
+    Text file;      ///< relative to the document; empty for the rig's own file
+    Text animation; ///< its name in the file; empty for the clip's own name
+    bool loop = false;
+};
+
+enum class ParameterKind { number, flag };
+
+/// An entry of `parameters`.
+struct ParameterDefinition {
+    Text name;
+    ParameterKind kind = ParameterKind::number;
+    std::optional<std::pair<double, double>> range; ///< inputs are clamped to it
+    std::optional<double> default_value;            ///< flags: 0 or 1; when absent 0, moved into the range
+    std::string unit;
+    std::string note;
+    std::optional<Number> smooth; ///< seconds the smoothed value lags behind a steady ramp; see `compile` when absent
+    bool tune = false;            ///< the animator's own number, which no game has to set
+};
+
+struct PointDefinition;
+
+/// A blend space on one parameter: motions at points, blended linearly between neighbours and held beyond the ends.
+struct BlendDefinition {
+    Text parameter;
+    bool sync_cycle = false; ///< `sync: cycle`: looping clips share one phase
+    std::vector<PointDefinition> points;
+};
+
+/// What a state or a point plays: a clip by name, or a blend space.
+struct MotionDefinition {
+    Text clip;                           ///< when not empty, the clip's name
+    std::optional<BlendDefinition> blend; ///< otherwise this
+    std::optional<bool> loop;            ///< overrides the clip's own
+    Place place;
+
+    MotionDefinition() = default;
+    MotionDefinition(Text clip_name) : clip(std::move(clip_name)), place(clip.place) {}
+    MotionDefinition(const char* clip_name) : clip(clip_name) {}
+    MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
+    [[nodiscard]] bool empty() const { return clip.empty() && !blend; }
+};
+
+struct PointDefinition {
+    Number at; ///< on the parameter's axis, in its unit
+    MotionDefinition play;
+};
+
+/// One way out of a state. Without `when`, or with `at_end`, it leaves as the motion ends, its fade done by then.
+struct TransitionDefinition {
+    Text to;
+    Text when;
+    bool at_end = false; ///< `at: end`; with `when` both must hold
+    Number fade{0.2};
+    Ease ease = Ease::smooth;
+    Place place;
+};
+
+struct StateDefinition {
+    Text name;
+    MotionDefinition play;
+    std::vector<TransitionDefinition> go; ///< tried in order; the first that holds wins
+};
+
+struct MachineDefinition {
+    Text start;
+    std::vector<StateDefinition> states;
+    Place place;
+};
+
+struct LayerDefinition {
+    Text name;
+    MachineDefinition machine;
+    Place place;
+};
+
+/// A whole document.
+struct Document {
+    std::string file;                ///< as the caller named it, for diagnostics and to find the other files
+    std::vector<std::string> source; ///< its lines, for diagnostics
+    std::string about;
+    Text rig;                        ///< the rig's file, relative to the document
+    Number tolerance{0.5};           ///< millimetres a sampled joint may be off its keys in model space
+    std::vector<ClipDefinition> clips;
+    std::vector<ParameterDefinition> parameters;
+    std::vector<LayerDefinition> layers;
+};
+
+} // namespace gait

@@ -1,0 +1,16 @@
+/// \file
+/// Every public header of Pliant Gait.
+#pragma once
+
+#include "gait/character.hpp"
+#include "gait/clip.hpp"
+#include "gait/compile.hpp"
+#include "gait/cue_sheet.hpp"
+#include "gait/diagnostic.hpp"
+#include "gait/document.hpp"
+#include "gait/ease.hpp"
+#include "gait/gltf.hpp"
+#include "gait/math.hpp"
+#include "gait/performer.hpp"
+#include "gait/rig.hpp"
+#include "gait/smoothness.hpp"

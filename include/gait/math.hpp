@@ -1,0 +1,131 @@
+/// \file
+/// The plain numbers that cross the library's face: vectors, rotations, transforms and matrices of floats.
+///
+/// They carry no alignment and no compiler-dependent layout, so a game built with other flags can link the library.
+/// Axes are glTF's: right-handed, +Y up, the character faces +Z; lengths are metres.
+#pragma once
+
+#include <cmath>
+
+namespace gait {
+
+inline constexpr double pi = 3.14159265358979323846;
+inline constexpr double degrees_per_radian = 180.0 / pi;
+
+/// A point or a direction, in metres.
+struct Vec3 {
+    float x = 0, y = 0, z = 0;
+};
+
+/// A rotation as a unit quaternion, stored (x, y, z, w).
+struct Quat {
+    float x = 0, y = 0, z = 0, w = 1;
+};
+
+/// One joint's place relative to its parent (or to the character, in model space): scale, then rotation, then translation.
+struct Transform {
+    Quat rotation;
+    Vec3 translation;
+    Vec3 scale{1, 1, 1};
+};
+
+/// A 4 x 4 matrix, column by column: the translation stands in elements 12 to 14.
+struct Matrix4 {
+    float elements[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
+};
+
+[[nodiscard]] constexpr Vec3 operator+(Vec3 a, Vec3 b) { return {a.x + b.x, a.y + b.y, a.z + b.z}; }
+[[nodiscard]] constexpr Vec3 operator-(Vec3 a, Vec3 b) { return {a.x - b.x, a.y - b.y, a.z - b.z}; }
+[[nodiscard]] constexpr Vec3 operator*(Vec3 a, float s) { return {a.x * s, a.y * s, a.z * s}; }
+[[nodiscard]] constexpr float dot(Vec3 a, Vec3 b) { return a.x * b.x + a.y * b.y + a.z * b.z; }
+[[nodiscard]] constexpr Vec3 cross(Vec3 a, Vec3 b) {
+    return {a.y * b.z - a.z * b.y, a.z * b.x - a.x * b.z, a.x * b.y - a.y * b.x};
+}
+/// Component by component, as scales combine.
+[[nodiscard]] constexpr Vec3 scaled(Vec3 a, Vec3 b) { return {a.x * b.x, a.y * b.y, a.z * b.z}; }
+[[nodiscard]] inline float length(Vec3 a) { return std::sqrt(dot(a, a)); }
+
+[[nodiscard]] constexpr float dot(Quat a, Quat b) { return a.x * b.x + a.y * b.y + a.z * b.z + a.w * b.w; }
+[[nodiscard]] constexpr Quat operator-(Quat q) { return {-q.x, -q.y, -q.z, -q.w}; }
+[[nodiscard]] constexpr Quat conjugate(Quat q) { return {-q.x, -q.y, -q.z, q.w}; }
+
+/// The rotation `b` followed by `a` (Hamilton product).
+[[nodiscard]] constexpr Quat operator*(Quat a, Quat b) {
+    return {a.w * b.x + a.x * b.w + a.y * b.z - a.z * b.y, a.w * b.y - a.x * b.z + a.y * b.w + a.z * b.x,
+            a.w * b.z + a.x * b.y - a.y * b.x + a.z * b.w, a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z};
+}
+
+/// The unit quaternion along `q`; the identity when `q` is zero.
+[[nodiscard]] inline Quat normalized(Quat q) {
+    const float norm = std::sqrt(dot(q, q));
+    if (!(norm > 0)) { return {}; }
+    return {q.x / norm, q.y / norm, q.z / norm, q.w / norm};
+}
+
+[[nodiscard]] constexpr Vec3 rotate(Quat q, Vec3 v) {
+    const Vec3 u{q.x, q.y, q.z};
+    const Vec3 t = cross(u, v) * 2.0F;
+    return v + t * q.w + cross(u, t);
+}
+
+/// A turn of `degrees` about `axis` (which need not be of unit length), by the right-hand rule.
+[[nodiscard]] inline Quat axis_angle(Vec3 axis, double degrees) {
+    const double norm = std::sqrt(double(axis.x) * axis.x + double(axis.y) * axis.y + double(axis.z) * axis.z);
+    if (!(norm > 0)) { return {}; }
+    const double half = degrees / degrees_per_radian / 2;
+    const double s = std::sin(half) / norm;
+    return {float(axis.x * s), float(axis.y * s), float(axis.z * s), float(std::cos(half))};
+}
+
+/// The turn between two rotations in degrees, 0 to 180.
+/// From the chord rather than the arc cosine, which loses everything below 0.02 degrees in floats.
+[[nodiscard]] inline double degrees_between(Quat a, Quat b) {
+    const double sign = dot(a, b) < 0 ? -1 : 1;
+    const double x = a.x - sign * b.x, y = a.y - sign * b.y, z = a.z - sign * b.z, w = a.w - sign * b.w;
+    const double chord = std::sqrt(x * x + y * y + z * z + w * w);
+    return 4 * std::asin(std::fmin(1.0, chord / 2)) * degrees_per_radian;
+}
+
+/// Spherical interpolation from `a` (at 0) to `b` (at 1), the short way (Shoemake 1985).
+[[nodiscard]] inline Quat slerp(Quat a, Quat b, double t) {
+    double cosine = dot(a, b);
+    const double sign = cosine < 0 ? -1 : 1;
+    cosine *= sign;
+    double wa = 1 - t, wb = t;
+    if (cosine < 0.9999999) {
+        const double angle = std::acos(cosine);
+        wa = std::sin((1 - t) * angle) / std::sin(angle);
+        wb = std::sin(t * angle) / std::sin(angle);
+    }
+    wb *= sign;
+    return normalized({float(wa * a.x + wb * b.x), float(wa * a.y + wb * b.y), float(wa * a.z + wb * b.z),
+                       float(wa * a.w + wb * b.w)});
+}
+
+/// A child's transform carried into its parent's space.
+[[nodiscard]] constexpr Transform operator*(const Transform& parent, const Transform& child) {
+    return {parent.rotation * child.rotation,
+            parent.translation + rotate(parent.rotation, scaled(parent.scale, child.translation)),
+            scaled(parent.scale, child.scale)};
+}
+
+[[nodiscard]] constexpr Matrix4 to_matrix(const Transform& t) {
+    const Vec3 x = rotate(t.rotation, {t.scale.x, 0, 0});
+    const Vec3 y = rotate(t.rotation, {0, t.scale.y, 0});
+    const Vec3 z = rotate(t.rotation, {0, 0, t.scale.z});
+    return {{x.x, x.y, x.z, 0, y.x, y.y, y.z, 0, z.x, z.y, z.z, 0, t.translation.x, t.translation.y, t.translation.z, 1}};
+}
+
+[[nodiscard]] constexpr Matrix4 operator*(const Matrix4& a, const Matrix4& b) {
+    Matrix4 product;
+    for (int column = 0; column < 4; ++column) {
+        for (int row = 0; row < 4; ++row) {
+            float sum = 0;
+            for (int k = 0; k < 4; ++k) { sum += a.elements[k * 4 + row] * b.elements[column * 4 + k]; }
+            product.elements[column * 4 + row] = sum;
+        }
+    }
+    return product;
+}
+
+} // namespace gait

@@ -1,0 +1,141 @@
+/// \file
+/// One living instance of a character: its parameters, playheads and fades. Set the parameters, advance, read the pose.
+#pragma once
+
+#include "gait/character.hpp"
+#include "gait/math.hpp"
+
+#include <concepts>
+#include <cstddef>
+#include <memory>
+#include <span>
+#include <string_view>
+#include <type_traits>
+
+namespace gait {
+
+/// What a performer was given and would not take. Nothing else happens: the last good value stays.
+struct Faults {
+    std::uint32_t refused_values = 0; ///< NaN or infinite inputs, or a handle or name of another kind or of nothing
+    std::uint32_t refused_steps = 0;  ///< NaN, infinite or negative steps
+    std::uint32_t cut_chains = 0;     ///< steps that held more timed transitions than a step may
+};
+
+/// A transition taken in the last `advance`.
+struct TransitionRecord {
+    double time = 0;              ///< seconds since the start or `reset`
+    std::uint16_t transition = 0; ///< index into `Character::transitions()`
+};
+
+/// One clip that an instance plays.
+struct ClipView {
+    std::uint16_t clip = 0;  ///< index into `Character::clips()`
+    float weight = 0;        ///< within its instance, 0 to 1
+    double phase = 0;        ///< 0 to 1 through the clip
+    std::uint32_t loops = 0; ///< times it came round
+};
+
+/// One motion that is playing: the active state's, or one that is being faded away from.
+struct InstanceView {
+    std::uint32_t serial = 0;     ///< counts up with each motion entered; never reused
+    std::uint16_t state = 0;      ///< index into `Character::states()`
+    std::uint16_t transition = 0; ///< the one that entered it; 0xFFFF for the start
+    float weight = 0;             ///< its share of the pose, 0 to 1; all instances sum to 1
+    double fade_seconds = 0;      ///< of the fade that brings it in over those below it
+    double fade_elapsed = 0;
+    Ease ease = Ease::smooth;
+};
+
+/// One performer is one block of plain bytes with offsets instead of pointers, so that copying it is one `memcpy`: a copy and
+/// its original, advanced alike, stay bit-identical. Assigning between performers of one character allocates nothing.
+/// Different performers may be used from different threads at once; one performer from one thread at a time.
+class Performer {
+public:
+    /// Stands at the machine's start. Throws std::invalid_argument when `character` is null, std::bad_alloc without memory.
+    explicit Performer(std::shared_ptr<const Character> character);
+    Performer(const Performer& other);
+    Performer& operator=(const Performer& other);
+    Performer(Performer&&) noexcept = default;
+    Performer& operator=(Performer&&) noexcept = default;
+    ~Performer() = default;
+
+    [[nodiscard]] const Character& character() const { return *character_; }
+
+    /// Back to the start: default parameters, the start state, time zero, no faults.
+    void reset();
+
+    /// Sets an input, in the parameter's unit, clamped to its range. Before the first `advance` the smoothed value follows
+    /// at once. False, and counted, when the value is not finite or the handle refers to nothing.
+    bool set(NumberParameter parameter, float value);
+    bool set(FlagParameter parameter, bool value);
+
+    /// The same by name: a number for a number, a bool for a flag.
+    template <typename Value>
+        requires std::is_arithmetic_v<Value>
+    bool set(std::string_view name, Value value) {
+        if constexpr (std::same_as<Value, bool>) {
+            return set(character_->flag(name), value);
+        } else {
+            return set(character_->number(name), static_cast<float>(value));
+        }
+    }
+
+    /// The input as it was set (and clamped), and as it is smoothed. 0 for a handle of nothing.
+    [[nodiscard]] float get(NumberParameter parameter) const;
+    [[nodiscard]] float smoothed(NumberParameter parameter) const;
+    [[nodiscard]] bool get(FlagParameter parameter) const;
+
+    /// Plays `seconds` of time: parameters, machine, playheads, pose. Allocates nothing, locks nothing, throws nothing.
+    /// Zero is allowed: the machine decides, no time passes. False, and counted, for a negative or non-finite step.
+    bool advance(double seconds);
+
+    /// The pose [one a joint], each relative to its parent. `out` must hold `joint_count()`; excess is left alone. Fewer
+    /// places take as many joints.
+    void pose(std::span<Transform> out) const;
+    /// The pose in model space: metres from the character's origin.
+    void model_pose(std::span<Transform> out) const;
+    /// The same as matrices.
+    void model_matrices(std::span<Matrix4> out) const;
+    /// Model matrices times the rig's inverse bind matrices, for the skin.
+    void skinning_matrices(std::span<Matrix4> out) const;
+
+    /// Seconds since the start or `reset`.
+    [[nodiscard]] double time() const;
+    /// The active state: an index into `Character::states()`.
+    [[nodiscard]] std::uint16_t state() const;
+    [[nodiscard]] std::string_view state_name() const;
+    /// The transitions of the last `advance`, in order.
+    [[nodiscard]] std::span<const TransitionRecord> transitions() const;
+    [[nodiscard]] Faults faults() const;
+
+    /// What plays now, oldest first; the last is the active state's. At most four.
+    [[nodiscard]] std::size_t instance_count() const;
+    [[nodiscard]] InstanceView instance(std::size_t index) const;
+    /// Fills `out` with the clips of an instance that have weight and returns how many there are.
+    std::size_t instance_clips(std::size_t index, std::span<ClipView> out) const;
+    /// The pose of one instance alone, as if nothing else played.
+    void instance_pose(std::size_t index, std::span<Transform> out) const;
+
+    /// The inertial offset into which motions were folded that were one too many to fade: how long it takes to decay (0 when
+    /// there is none), and how long it has.
+    [[nodiscard]] double offset_seconds() const;
+    [[nodiscard]] double offset_elapsed() const;
+
+    /// Seconds until a playing clip ends or comes round, or a timed transition is due; infinite when nothing will.
+    [[nodiscard]] double seconds_to_next_instant() const;
+
+    /// The block itself, to store or send. It fits any performer of the same character in the same build.
+    [[nodiscard]] std::span<const std::byte> bytes() const;
+    /// Takes over a stored block. False, and nothing changes, when its size is not this character's.
+    bool restore(std::span<const std::byte> stored);
+
+private:
+    struct Free {
+        void operator()(std::byte* block) const;
+    };
+
+    std::shared_ptr<const Character> character_;
+    std::unique_ptr<std::byte, Free> block_;
+};
+
+} // namespace gait

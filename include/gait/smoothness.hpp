@@ -1,0 +1,112 @@
+/// \file
+/// Whether a motion pops, in numbers: the seam and the snap ratio.
+#pragma once
+
+#include "gait/ease.hpp"
+#include "gait/math.hpp"
+#include "gait/performer.hpp"
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace gait {
+
+/// The greatest turn of a joint, and the greatest move of a root, between two poses that are one instant apart.
+struct Seam {
+    double degrees = 0;
+    double millimetres = 0;
+    int joint = -1;          ///< where the turn is greatest
+    double time = 0;         ///< seconds
+    std::uint16_t transition = 0xFFFF; ///< the last one taken before it; 0xFFFF for none
+};
+
+/// The most that still counts as smooth.
+inline constexpr double seam_bound = 0.05;     ///< degrees, and millimetres
+inline constexpr double snap_ratio_bound = 1.2;
+
+/// How far two poses of `rig` are apart.
+[[nodiscard]] Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<const Transform> later);
+
+/// One motion in a frame, as it would be if it played alone, and the fade that brings it in over those before it.
+struct MotionSample {
+    std::uint32_t id = 0;
+    std::vector<Transform> pose; ///< local
+    double fade_seconds = 0;     ///< 0 for no fade
+    double fade_elapsed = 0;
+    Ease ease = Ease::smooth;
+    std::uint16_t transition = 0xFFFF; ///< for the report
+};
+
+/// What was shown at an instant, and what it was made of, oldest motion first.
+struct SnapFrame {
+    double time = 0; ///< seconds
+    std::vector<Transform> pose;
+    std::vector<MotionSample> motions;
+    double offset_seconds = 0; ///< the length of an inertial offset that is decaying; 0 for none
+    double offset_elapsed = 0;
+};
+
+/// The hardest jolt of a transition, over all its frames and joints.
+struct Snap {
+    double ratio = 0;   ///< jolt over allowance; 1 is as smooth as can be
+    double jolt = 0;    ///< change of a joint's angular velocity between two frames, degrees a second
+    double allowed = 0; ///< what the clips do by themselves there and what the declared fade needs, degrees a second
+    int joint = -1;
+    double time = 0;
+    std::uint16_t transition = 0xFFFF;
+    std::uint32_t motion = 0; ///< the id of the motion that was entered
+};
+
+/// Measures the snap ratio: how much harder each transition jolts a joint than it must.
+///
+/// The jolt is the change of angular velocity (the logarithm of the turn between frames, over dt). What is allowed is what
+/// the motions do by themselves at that joint plus `dt (2 |w'| dv + |w''| da)`, with w the declared ease over time and da, dv
+/// the difference of the two motions in angle and in velocity at that joint; derivatives are differences between the frames.
+/// A fade of 0 allows nothing, so its pop counts in full. An inertial offset allows the acceleration of its own quintic.
+class SnapMeter {
+public:
+    /// Frames in order of time, all of the same joints. Frames no time apart replace each other.
+    void add(SnapFrame frame);
+
+    /// The worst of each transition, in order.
+    [[nodiscard]] std::vector<Snap> transitions() const;
+    /// The worst of all; a ratio of 0 when there was no transition.
+    [[nodiscard]] Snap worst() const;
+    /// The jolt of the newest complete frame over all joints, degrees a second: for charts.
+    [[nodiscard]] double last_jolt() const { return last_jolt_; }
+
+private:
+    void measure();
+    std::vector<SnapFrame> frames_; ///< at most three
+    std::map<std::uint32_t, Snap> worst_;
+    std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
+    double offset_before_ = -1;
+    double last_jolt_ = 0;
+};
+
+/// Watches a performer frame by frame. A copy is run through every transition, end and loop, ten microseconds apart.
+class SmoothnessWatch {
+public:
+    explicit SmoothnessWatch(const Performer& performer);
+
+    /// `before` has its inputs set for the step of `dt` that led to `after`.
+    void step(const Performer& before, double dt, const Performer& after);
+
+    [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
+    [[nodiscard]] const SnapMeter& snap() const { return snap_; }
+
+private:
+    void record(const Performer& earlier, const Performer& later);
+    Seam worst_seam_;
+    SnapMeter snap_;
+    Performer earlier_, later_;
+    std::vector<Transform> pose_a_, pose_b_;
+};
+
+/// What `performer` shows now, taken apart for a `SnapMeter`.
+[[nodiscard]] SnapFrame snap_frame(const Performer& performer);
+
+} // namespace gait

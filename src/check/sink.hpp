@@ -1,0 +1,40 @@
+/// Collects diagnostics of one text file.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace gait {
+
+class DiagnosticSink {
+public:
+    /// `source` are the file's lines, `file` its name as the caller gave it; both may be empty for texts made by a program.
+    DiagnosticSink(std::string file, std::vector<std::string> source) : file_(std::move(file)), source_(std::move(source)) {}
+
+    /// Columns of `place` count bytes, as the parser gives them; they are turned into characters here.
+    void add(Severity severity, Place place, std::string code, std::string message, std::string path = {});
+    void error(Place place, std::string code, std::string message, std::string path = {}) {
+        add(Severity::error, place, std::move(code), std::move(message), std::move(path));
+    }
+    void warn(Place place, std::string code, std::string message, std::string path = {}) {
+        add(Severity::warning, place, std::move(code), std::move(message), std::move(path));
+    }
+    /// `no KIND 'name'`, with the nearest of `known` or all of them.
+    void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known, std::string path = {});
+
+    [[nodiscard]] Diagnostics take() { return std::move(list_); }
+    [[nodiscard]] const Diagnostics& list() const { return list_; }
+
+private:
+    std::string file_;
+    std::vector<std::string> source_;
+    Diagnostics list_;
+};
+
+/// A text's lines without their ends.
+[[nodiscard]] std::vector<std::string> split_lines(std::string_view text);
+
+} // namespace gait

@@ -1,0 +1,259 @@
+#include "gait/smoothness.hpp"
+
+#include <Eigen/Geometry>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+constexpr double instant = 1e-5; ///< seconds between the two poses of a seam
+/// A jolt below this, in degrees a second, is nothing anybody sees: ratios are taken over at least as much.
+constexpr double least_allowance = 2;
+
+using Vector = Eigen::Vector3d;
+
+Eigen::Quaterniond exact(Quat q) { return Eigen::Quaterniond(double(q.w), double(q.x), double(q.y), double(q.z)).normalized(); }
+
+/// The rotation vector from `a` to `b`, degrees.
+Vector turn(const Eigen::Quaterniond& a, const Eigen::Quaterniond& b) {
+    Eigen::Quaterniond q = b * a.conjugate();
+    if (q.w() < 0) { q.coeffs() *= -1; }
+    const double sine = q.vec().norm();
+    if (sine < 1e-12) { return 2 * degrees_per_radian * q.vec(); }
+    return 2 * std::atan2(sine, q.w()) / sine * degrees_per_radian * q.vec();
+}
+
+/// The fade's weight `back` seconds before the sample.
+double weight_at(const MotionSample& motion, double back) {
+    if (!(motion.fade_seconds > 0)) { return 1; }
+    return eased(motion.ease, (motion.fade_elapsed - back) / motion.fade_seconds);
+}
+
+const MotionSample* find(const SnapFrame& frame, std::uint32_t id) {
+    for (const MotionSample& m : frame.motions) {
+        if (m.id == id) { return &m; }
+    }
+    return nullptr;
+}
+
+/// A joint's rotation in each of three frames, as far as it is known there.
+struct Trace {
+    std::array<std::optional<Eigen::Quaterniond>, 3> at;
+};
+
+double jolt_of(const Trace& trace, double first_dt, double second_dt) {
+    if (!trace.at[0] || !trace.at[1] || !trace.at[2]) { return 0; }
+    return (turn(*trace.at[1], *trace.at[2]) / second_dt - turn(*trace.at[0], *trace.at[1]) / first_dt).norm();
+}
+
+} // namespace
+
+Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<const Transform> later) {
+    Seam seam;
+    for (std::size_t j = 0; j < std::min({rig.joints.size(), earlier.size(), later.size()}); ++j) {
+        const double degrees = degrees_between(earlier[j].rotation, later[j].rotation);
+        if (seam.joint < 0 || degrees > seam.degrees) {
+            seam.degrees = degrees;
+            seam.joint = int(j);
+        }
+        if (rig.joints[j].parent < 0) {
+            seam.millimetres = std::max(seam.millimetres, 1000 * double(length(later[j].translation - earlier[j].translation)));
+        }
+    }
+    return seam;
+}
+
+void SnapMeter::add(SnapFrame frame) {
+    if (!frames_.empty() && frame.time <= frames_.back().time) {
+        frames_.back() = std::move(frame);
+        return;
+    }
+    frames_.push_back(std::move(frame));
+    if (frames_.size() > 3) { frames_.erase(frames_.begin()); }
+    if (frames_.size() == 3) { measure(); }
+}
+
+void SnapMeter::measure() {
+    const SnapFrame &a = frames_[0], &b = frames_[1], &c = frames_[2];
+    const double first_dt = b.time - a.time, second_dt = c.time - b.time, dt = (first_dt + second_dt) / 2;
+    const std::array<double, 3> back{second_dt + first_dt, second_dt, 0};
+
+    // Every motion of the three frames, in order of entry. The lowest needs no fade.
+    std::vector<const MotionSample*> motions;
+    for (const SnapFrame* frame : {&a, &b, &c}) {
+        for (const MotionSample& m : frame->motions) {
+            const bool known = std::any_of(motions.begin(), motions.end(), [&](const MotionSample* k) { return k->id == m.id; });
+            if (!known) { motions.push_back(&m); }
+        }
+    }
+    std::sort(motions.begin(), motions.end(), [](const auto* x, const auto* y) { return x->id < y->id; });
+
+    // A fade's weight in the three frames, from its last known elapsed time, whether or not it was there already.
+    struct Fading {
+        std::array<double, 3> weight{};
+        double rate = 0, change_of_rate = 0;
+        bool cut = false;
+        bool fading = false;
+    };
+    std::vector<Fading> fades(motions.size());
+    for (std::size_t m = 0; m < motions.size(); ++m) {
+        Fading& fade = fades[m];
+        for (std::size_t f = 3; f-- > 0;) {
+            const MotionSample* sample = find(frames_[f], motions[m]->id);
+            if (sample == nullptr) { continue; }
+            for (std::size_t g = 0; g < 3; ++g) { fade.weight[g] = weight_at(*sample, back[g] - back[f]); }
+            fade.cut = !(sample->fade_seconds > 0);
+            break;
+        }
+        if (m == 0) { fade.weight = {1, 1, 1}; }
+        const double before = (fade.weight[1] - fade.weight[0]) / first_dt, after = (fade.weight[2] - fade.weight[1]) / second_dt;
+        fade.rate = std::max(std::fabs(before), std::fabs(after));
+        fade.change_of_rate = std::fabs(after - before) / dt;
+        fade.fading = m > 0 && (fade.cut ? find(a, motions[m]->id) == nullptr : fade.rate > 0);
+    }
+    const bool any_fading = std::any_of(fades.begin(), fades.end(), [](const Fading& f) { return f.fading; });
+    const bool offset = a.offset_seconds > 0 || b.offset_seconds > 0 || c.offset_seconds > 0;
+
+    const std::size_t joints = std::min({a.pose.size(), b.pose.size(), c.pose.size()});
+    const bool captured = c.offset_seconds > 0 && (offset_before_ < 0 || c.offset_elapsed < offset_before_);
+    offset_before_ = c.offset_seconds > 0 ? c.offset_elapsed : -1;
+    offset_allowance_.resize(joints, 0);
+    last_jolt_ = 0;
+    for (std::size_t j = 0; j < joints; ++j) {
+        Trace shown;
+        for (std::size_t f = 0; f < 3; ++f) { shown.at[f] = exact(frames_[f].pose[j].rotation); }
+        const double jolt = jolt_of(shown, first_dt, second_dt);
+        last_jolt_ = std::max(last_jolt_, jolt);
+        if (!any_fading && !offset) { continue; }
+
+        // The reference: each motion faded over the blend of those below it, by its declared ease.
+        Trace below;
+        double needed = 0;
+        for (std::size_t m = 0; m < motions.size(); ++m) {
+            Trace own;
+            for (std::size_t f = 0; f < 3; ++f) {
+                const MotionSample* sample = find(frames_[f], motions[m]->id);
+                if (sample != nullptr && j < sample->pose.size()) { own.at[f] = exact(sample->pose[j].rotation); }
+            }
+            const double own_jolt = jolt_of(own, first_dt, second_dt);
+            if (m == 0) {
+                below = own;
+                needed = own_jolt;
+                continue;
+            }
+            const Fading& fade = fades[m];
+            double angle = 0, velocity = 0;
+            for (std::size_t f = 0; f < 3; ++f) {
+                if (own.at[f] && below.at[f]) { angle = std::max(angle, turn(*below.at[f], *own.at[f]).norm()); }
+                if (f == 0 || !own.at[f] || !own.at[f - 1] || !below.at[f] || !below.at[f - 1]) { continue; }
+                const double step = f == 1 ? first_dt : second_dt;
+                velocity = std::max(velocity, (turn(*own.at[f - 1], *own.at[f]) - turn(*below.at[f - 1], *below.at[f])).norm() / step);
+            }
+            const double least = std::min({fade.weight[0], fade.weight[1], fade.weight[2]});
+            const double greatest = std::max({fade.weight[0], fade.weight[1], fade.weight[2]});
+            needed = (1 - least) * needed + greatest * own_jolt;
+            if (!fade.cut) { needed += dt * (2 * fade.rate * velocity + fade.change_of_rate * angle); }
+            for (std::size_t f = 0; f < 3; ++f) {
+                if (!own.at[f]) {
+                    // Before it was entered, nothing; after it was faded over, what it was faded over by.
+                    continue;
+                }
+                below.at[f] = below.at[f] ? below.at[f]->slerp(fade.weight[f], *own.at[f]) : own.at[f];
+            }
+        }
+        if (captured) {
+            const Vector start = below.at[1] && below.at[2] ? turn(*below.at[2], *shown.at[2]) : Vector::Zero();
+            const Vector earlier = below.at[1] ? turn(*below.at[1], *shown.at[1]) : Vector::Zero();
+            const double seconds = c.offset_seconds;
+            const double speed = b.offset_seconds > 0 ? (start - earlier).norm() / second_dt : 0;
+            // The greatest acceleration of the quintic that starts there: 20 x / T^2 for the place, 8 v / T for the speed.
+            offset_allowance_[j] = 20 * start.norm() / (seconds * seconds) + 8 * speed / seconds;
+        }
+        if (offset) { needed += dt * offset_allowance_[j]; }
+
+        if (!any_fading) { continue; }
+        const double ratio = jolt / std::max(needed, least_allowance);
+        // The newest fade is the one to blame.
+        std::size_t newest = motions.size() - 1;
+        while (newest > 0 && !fades[newest].fading) { --newest; }
+        Snap& worst = worst_[motions[newest]->id];
+        if (worst.joint < 0 || ratio > worst.ratio) {
+            worst = {ratio, jolt, needed, int(j), b.time, motions[newest]->transition, motions[newest]->id};
+        }
+    }
+}
+
+std::vector<Snap> SnapMeter::transitions() const {
+    std::vector<Snap> list;
+    for (const auto& [id, snap] : worst_) { list.push_back(snap); }
+    return list;
+}
+
+Snap SnapMeter::worst() const {
+    Snap worst;
+    for (const auto& [id, snap] : worst_) {
+        if (worst.joint < 0 || snap.ratio > worst.ratio) { worst = snap; }
+    }
+    return worst;
+}
+
+SnapFrame snap_frame(const Performer& performer) {
+    const std::size_t joints = performer.character().joint_count();
+    SnapFrame frame;
+    frame.time = performer.time();
+    frame.pose.resize(joints);
+    performer.pose(frame.pose);
+    for (std::size_t i = 0; i < performer.instance_count(); ++i) {
+        const InstanceView view = performer.instance(i);
+        MotionSample sample{view.serial, std::vector<Transform>(joints), view.fade_seconds, view.fade_elapsed, view.ease, view.transition};
+        performer.instance_pose(i, sample.pose);
+        frame.motions.push_back(std::move(sample));
+    }
+    frame.offset_seconds = performer.offset_seconds();
+    frame.offset_elapsed = performer.offset_elapsed();
+    return frame;
+}
+
+SmoothnessWatch::SmoothnessWatch(const Performer& performer)
+    : earlier_(performer), later_(performer), pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
+    snap_.add(snap_frame(performer));
+}
+
+void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
+    earlier.pose(pose_a_);
+    later.pose(pose_b_);
+    Seam seam = seam_between(earlier.character().rig(), pose_a_, pose_b_);
+    seam.time = later.time();
+    seam.transition = later.instance(later.instance_count() - 1).transition;
+    seam.millimetres = std::max(seam.millimetres, worst_seam_.millimetres);
+    if (worst_seam_.joint < 0 || seam.degrees > worst_seam_.degrees) {
+        worst_seam_ = seam;
+    } else {
+        worst_seam_.millimetres = seam.millimetres;
+    }
+}
+
+void SmoothnessWatch::step(const Performer& before, double dt, const Performer& after) {
+    // At the step's beginning, where inputs and transitions take hold.
+    later_ = before;
+    later_.advance(std::min(instant, dt));
+    record(before, later_);
+    // At the instants inside it.
+    constexpr int most_instants = 16;
+    later_ = before;
+    double passed = 0;
+    for (int i = 0; i < most_instants; ++i) {
+        const double next = later_.seconds_to_next_instant();
+        if (!(passed + next < dt)) { break; }
+        later_.advance(std::max(0.0, next - instant / 2));
+        earlier_ = later_;
+        later_.advance(instant);
+        record(earlier_, later_);
+        passed += std::max(0.0, next - instant / 2) + instant;
+    }
+    snap_.add(snap_frame(after));
+}
+
+} // namespace gait

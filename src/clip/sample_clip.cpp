@@ -1,0 +1,257 @@
+#include "clip/sampled_clip.hpp"
+
+#include <Eigen/Eigenvalues>
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+namespace gait {
+namespace {
+
+using Pose = std::vector<Transform>;
+
+constexpr double least_rate = 15;       ///< samples a second; below it the straight lines between samples begin to show
+constexpr double greatest_rate = 240;   ///< no clip needs more than this
+constexpr std::size_t most_checks = 600; ///< instants at which the sampled clip is held against its source
+
+/// The source's tracks in the rig's joint order.
+ClipSource arranged(const ClipSource& source, const Rig& rig) {
+    std::unordered_map<std::string_view, std::size_t> by_name;
+    for (std::size_t i = 0; i < rig.joints.size(); ++i) { by_name.emplace(rig.joints[i].name, i); }
+    ClipSource result;
+    result.name = source.name;
+    result.seconds = source.seconds;
+    result.keys = source.keys;
+    result.tracks.resize(rig.joints.size());
+    for (std::size_t i = 0; i < source.joints.size(); ++i) {
+        const auto found = by_name.find(source.joints[i]);
+        if (found != by_name.end()) { result.tracks[found->second] = source.tracks[i]; }
+    }
+    return result;
+}
+
+Transform mixed(const Transform& a, const Transform& b, float t) {
+    const Quat bq = dot(a.rotation, b.rotation) < 0 ? -b.rotation : b.rotation;
+    const float s = 1 - t;
+    return {normalized({a.rotation.x * s + bq.x * t, a.rotation.y * s + bq.y * t, a.rotation.z * s + bq.z * t,
+                        a.rotation.w * s + bq.w * t}),
+            a.translation * s + b.translation * t, a.scale * s + b.scale * t};
+}
+
+std::vector<Pose> sample_evenly(const ClipSource& clip, const Pose& rest, std::uint32_t intervals) {
+    std::vector<Pose> frames(intervals + 1);
+    for (std::uint32_t i = 0; i <= intervals; ++i) {
+        frames[i] = pose_at(clip, rest, intervals == 0 ? 0 : clip.seconds * i / intervals);
+    }
+    return frames;
+}
+
+/// The instants to check: every key and the middle between two, thinned to a bounded number.
+std::vector<double> check_instants(const ClipSource& clip) {
+    std::vector<double> times{0, clip.seconds};
+    for (const JointTracks& tracks : clip.tracks) {
+        for (const auto* list : {&tracks.rotation.times, &tracks.translation.times, &tracks.scale.times}) {
+            times.insert(times.end(), list->begin(), list->end());
+        }
+    }
+    std::sort(times.begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end()), times.end());
+    std::vector<double> instants;
+    const std::size_t every = times.size() * 2 / most_checks + 1;
+    for (std::size_t i = 0; i < times.size(); i += every) {
+        instants.push_back(times[i]);
+        if (i + 1 < times.size()) { instants.push_back((times[i] + times[i + 1]) / 2); }
+    }
+    return instants;
+}
+
+bool is_step(const ClipSource& clip, std::size_t joint) {
+    const JointTracks& t = clip.tracks[joint];
+    return t.rotation.interpolation == Interpolation::step || t.translation.interpolation == Interpolation::step ||
+           t.scale.interpolation == Interpolation::step;
+}
+
+/// The greatest distance in model space between the clip and its even samples, metres.
+double greatest_error(const ClipSource& clip, const Rig& rig, const Pose& rest, const std::vector<Pose>& frames,
+                      const std::vector<double>& instants) {
+    double worst = 0;
+    const std::size_t intervals = frames.size() - 1;
+    for (const double instant : instants) {
+        const Pose exact = pose_at(clip, rest, instant);
+        Pose sampled = exact; // stepped joints are kept as keys and have no error
+        const double at = clip.seconds > 0 ? instant / clip.seconds * double(intervals) : 0;
+        const std::size_t first = std::min(std::size_t(at), intervals > 0 ? intervals - 1 : 0);
+        const std::size_t second = std::min(first + 1, intervals);
+        for (std::size_t j = 0; j < sampled.size(); ++j) {
+            if (!is_step(clip, j)) { sampled[j] = mixed(frames[first][j], frames[second][j], float(at - double(first))); }
+        }
+        const Pose a = model_space(rig, exact), b = model_space(rig, sampled);
+        for (std::size_t j = 0; j < a.size(); ++j) {
+            worst = std::max(worst, double(length(a[j].translation - b[j].translation)));
+            // A joint without children still has a length of skin beyond it: count its turn a hand's breadth out.
+            worst = std::max(worst, degrees_between(a[j].rotation, b[j].rotation) / degrees_per_radian * 0.1);
+        }
+    }
+    return worst;
+}
+
+std::vector<Pose> sample_within(const ClipSource& clip, const Rig& rig, const Pose& rest, double tolerance) {
+    if (!(clip.seconds > 0)) { return {pose_at(clip, rest, 0)}; }
+    const auto instants = check_instants(clip);
+    std::vector<Pose> frames = sample_evenly(clip, rest, 0);
+    if (greatest_error(clip, rig, rest, frames, instants) <= 1e-6) { return frames; } // it never moves
+    const auto most = std::uint32_t(std::clamp(clip.seconds * greatest_rate, 1.0, 1e6));
+    auto intervals = std::uint32_t(std::ceil(clip.seconds * least_rate));
+    for (;;) {
+        intervals = std::clamp(intervals, 1U, most);
+        frames = sample_evenly(clip, rest, intervals);
+        if (intervals == most || greatest_error(clip, rig, rest, frames, instants) <= tolerance) { return frames; }
+        // The keys' own grid is often exact where other rates are not: never step over it.
+        const auto next = std::uint32_t(std::ceil(intervals * 1.2));
+        const auto own = std::uint32_t(std::max(clip.keys - 1, 1));
+        intervals = intervals < own && next > own ? own : next;
+    }
+}
+
+/// Keeps the joints whose three components differ from the rest pose, split into those that stay and those that move.
+void store_sparse(const std::vector<Pose>& frames, const Pose& rest, const std::vector<bool>& skip,
+                  Vec3 Transform::*member, SparseRows& still, SparseRows& moving) {
+    constexpr float negligible = 1e-6F;
+    std::vector<std::uint16_t> still_joints, moving_joints;
+    for (std::size_t j = 0; j < rest.size(); ++j) {
+        if (skip[j]) { continue; }
+        const Vec3 first = frames.front()[j].*member;
+        const bool moves = std::any_of(frames.begin(), frames.end(),
+                                       [&](const Pose& frame) { return length(frame[j].*member - first) > negligible; });
+        if (moves) {
+            moving_joints.push_back(std::uint16_t(j));
+        } else if (length(first - rest[j].*member) > negligible) {
+            still_joints.push_back(std::uint16_t(j));
+        }
+    }
+    const auto fill = [&](SparseRows& rows, std::vector<std::uint16_t> joints, std::size_t frame_count) {
+        rows.joints = std::move(joints);
+        rows.frames = rows.joints.empty() ? 0 : std::uint32_t(frame_count);
+        for (std::size_t f = 0; f < rows.frames; ++f) {
+            for (const int axis : {0, 1, 2}) {
+                for (const auto j : rows.joints) {
+                    const Vec3 off = frames[f][j].*member - rest[j].*member;
+                    rows.values.push_back(axis == 0 ? off.x : axis == 1 ? off.y : off.z);
+                }
+            }
+        }
+    };
+    fill(still, still_joints, 1);
+    fill(moving, moving_joints, frames.size());
+}
+
+template <typename Value>
+void store_steps(SampledClip& clip, const Track<Value>& track, StepTrack::Target target, std::size_t joint, Vec3 rest) {
+    if (track.empty() || track.interpolation != Interpolation::step) { return; }
+    StepTrack steps;
+    steps.joint = std::uint16_t(joint);
+    steps.target = target;
+    for (std::size_t k = 0; k < track.times.size(); ++k) {
+        steps.times.push_back(float(track.times[k]));
+        if constexpr (std::is_same_v<Value, Quat>) {
+            const Quat q = normalized(track.values[k]);
+            steps.values.push_back({q.x, q.y, q.z, q.w});
+        } else {
+            const Vec3 off = track.values[k] - rest;
+            steps.values.push_back({off.x, off.y, off.z, 0});
+        }
+    }
+    clip.steps.push_back(std::move(steps));
+}
+
+} // namespace
+
+std::size_t SampledClip::bytes() const {
+    std::size_t total = rotations.size() * sizeof(float);
+    for (const auto* rows : {&still_translations, &moving_translations, &still_scales, &moving_scales}) {
+        total += rows->values.size() * sizeof(float);
+    }
+    return total;
+}
+
+SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance) {
+    const ClipSource clip = arranged(source, rig);
+    const Pose rest = rest_pose(rig);
+    const std::vector<Pose> frames = sample_within(clip, rig, rest, tolerance);
+    const std::size_t joints = rig.joints.size();
+
+    SampledClip result;
+    result.name = source.name;
+    result.seconds = source.seconds;
+    result.loops = loops;
+    result.intervals = std::uint32_t(frames.size() - 1);
+    result.stride = round_up(joints, lane_padding);
+    result.rotations.resize(frames.size() * 4 * result.stride, 0.0F);
+    result.odd.resize((joints + 31) / 32, 0);
+
+    std::vector<bool> stepped_translation(joints, false), stepped_scale(joints, false);
+    for (std::size_t j = 0; j < joints; ++j) {
+        const JointTracks& tracks = clip.tracks[j];
+        store_steps(result, tracks.rotation, StepTrack::Target::rotation, j, {});
+        store_steps(result, tracks.translation, StepTrack::Target::translation, j, rest[j].translation);
+        store_steps(result, tracks.scale, StepTrack::Target::scale, j, rest[j].scale);
+        stepped_translation[j] = !tracks.translation.empty() && tracks.translation.interpolation == Interpolation::step;
+        stepped_scale[j] = !tracks.scale.empty() && tracks.scale.interpolation == Interpolation::step;
+    }
+    for (std::size_t j = 0; j < joints; ++j) {
+        const auto& rotation = clip.tracks[j].rotation;
+        if (!rotation.empty() && rotation.interpolation == Interpolation::step) { continue; }
+        Quat before = frames.front()[j].rotation;
+        for (std::size_t f = 0; f < frames.size(); ++f) {
+            Quat q = frames[f][j].rotation;
+            if (dot(q, before) < 0) { q = -q; } // sign-continuous along the track
+            before = q;
+            float* rows = result.rotations.data() + f * 4 * result.stride + j;
+            rows[0] = q.x;
+            rows[result.stride] = q.y;
+            rows[2 * result.stride] = q.z;
+            rows[3 * result.stride] = q.w;
+        }
+        if (dot(before, frames.front()[j].rotation) < 0) { result.odd[j / 32] |= 1U << (j % 32); }
+    }
+    store_sparse(frames, rest, stepped_translation, &Transform::translation, result.still_translations,
+                 result.moving_translations);
+    store_sparse(frames, rest, stepped_scale, &Transform::scale, result.still_scales, result.moving_scales);
+    return result;
+}
+
+void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
+    for (std::size_t j = 0; j < joint_count; ++j) {
+        const auto sample = [&](const SampledClip& clip, std::uint32_t frame) {
+            const float* rows = clip.frame(frame) + j;
+            return Eigen::Vector4d(rows[0], rows[clip.stride], rows[2 * clip.stride], rows[3 * clip.stride]);
+        };
+        Eigen::Matrix4d spread = Eigen::Matrix4d::Zero();
+        for (const SampledClip& clip : clips) {
+            Eigen::Matrix4d own = Eigen::Matrix4d::Zero();
+            for (std::uint32_t f = 0; f <= clip.intervals; ++f) { own += sample(clip, f) * sample(clip, f).transpose(); }
+            spread += own / double(clip.intervals + 1);
+        }
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(spread);
+        const Eigen::Vector4d axis = solver.eigenvectors().col(3);
+        for (SampledClip& clip : clips) {
+            for (StepTrack& steps : clip.steps) {
+                if (steps.joint != j || steps.target != StepTrack::Target::rotation) { continue; }
+                for (auto& v : steps.values) {
+                    if (axis.dot(Eigen::Vector4d(v[0], v[1], v[2], v[3])) >= 0) { continue; }
+                    for (float& component : v) { component = -component; }
+                }
+            }
+            double side = 0;
+            for (std::uint32_t f = 0; f <= clip.intervals; ++f) { side += axis.dot(sample(clip, f)); }
+            if (side >= 0) { continue; }
+            for (std::uint32_t f = 0; f <= clip.intervals; ++f) {
+                float* rows = clip.rotations.data() + f * 4 * clip.stride + j;
+                for (std::size_t row = 0; row < 4; ++row) { rows[row * clip.stride] *= -1; }
+            }
+        }
+    }
+}
+
+} // namespace gait

@@ -1,0 +1,56 @@
+/// A clip as it is played: evenly sampled, a frame at a time, in the layout of the pose it is summed into.
+#pragma once
+
+#include "gait/clip.hpp"
+#include "math/aligned.hpp"
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace gait {
+
+/// Three-component values (translations or scales) of the few joints that have any, as differences from the rest pose.
+struct SparseRows {
+    std::vector<std::uint16_t> joints; ///< rising
+    std::vector<float> values;         ///< [frame][x y z][joint]; one frame when the values never change
+    std::uint32_t frames = 0;
+
+    [[nodiscard]] bool constant() const { return frames == 1; }
+};
+
+/// A stepped track, kept as keys so that its steps stay where they are. Rotations use four components, others three.
+struct StepTrack {
+    enum class Target : std::uint8_t { rotation, translation, scale };
+    std::uint16_t joint = 0;
+    Target target = Target::rotation;
+    std::vector<float> times;                 ///< seconds; the first holds from the clip's start
+    std::vector<std::array<float, 4>> values; ///< differences from rest for translation and scale
+};
+
+struct SampledClip {
+    std::string name;
+    double seconds = 0;
+    bool loops = false;
+    std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
+    std::size_t stride = 0;      ///< lanes a row
+    AlignedFloats rotations;     ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
+    SparseRows still_translations, moving_translations; ///< never changing, and changing
+    SparseRows still_scales, moving_scales;
+    std::vector<StepTrack> steps;
+    std::vector<std::uint32_t> odd; ///< a bit a joint: its quaternion changes sign each time the loop comes round
+
+    [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
+    [[nodiscard]] std::size_t bytes() const;
+};
+
+/// Evenly samples `source` for `rig` (joints matched by name; joints the source lacks rest) at the lowest rate that keeps
+/// every joint within `tolerance` metres of the source in model space, both at the keys and between them.
+[[nodiscard]] SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance);
+
+/// Chooses one sign for each joint of each clip, so that all of them lie on one hemisphere as far as they can: the side of
+/// the principal axis of all their samples (Markley et al. 2007), which does not depend on the order of the clips.
+void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count);
+
+} // namespace gait

@@ -1,0 +1,213 @@
+#include "gait/cue_sheet.hpp"
+
+#include "files/write_file.hpp"
+#include "files/yaml_tree.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+constexpr double longest_sheet = 24 * 3600; ///< seconds
+constexpr std::size_t most_steps = 1'000'000;
+
+class CueSheetReader {
+public:
+    CueSheetReader(CueSheet& sheet, DiagnosticSink& sink) : sheet_(sheet), sink_(sink) {}
+
+    void read(const YamlNode& root) {
+        const YamlMap map(root, "a cue sheet", {"about", "seconds", "cues"}, sink_);
+        if (!map.is_map()) { return; }
+        if (map.find("about") != nullptr) { sheet_.about = map.text("about").value; }
+        sheet_.seconds = seconds(map, "seconds").value_or(0);
+        if (const YamlNode* cues = map.find("cues")) {
+            sheet_.cues = read_cues(*cues, 0);
+        } else {
+            sink_.error(root.place, "missing-key", "a cue sheet needs 'cues:', a list such as - {at: 1, set: {speed: 1.4}}");
+        }
+    }
+
+private:
+    std::optional<double> seconds(const YamlMap& map, const char* key) {
+        const auto number = map.number(key, "seconds");
+        if (!number) { return std::nullopt; }
+        if (number->value < 0 || number->value > longest_sheet) {
+            sink_.error(number->place, "wrong-range", fmt::format("'{}' is 0 to {} seconds; found {}", key, longest_sheet, number->value));
+            return std::nullopt;
+        }
+        return number->value;
+    }
+
+    std::vector<Cue> read_cues(const YamlNode& node, int depth) {
+        std::vector<Cue> cues;
+        if (depth > 8) {
+            sink_.error(node.place, "too-deep", "groups of cues nest deeper than 8");
+            return cues;
+        }
+        for (const YamlNode* item : list_items(node, "'cues'", sink_)) { cues.push_back(read_cue(*item, depth)); }
+        return cues;
+    }
+
+    Cue read_cue(const YamlNode& node, int depth) {
+        Cue cue;
+        cue.place = node.place;
+        const YamlMap map(node, "a cue", {"at", "set", "over", "cues", "every", "times"}, sink_);
+        if (!map.is_map()) { return cue; }
+        if (map.find("at") == nullptr) { sink_.error(node.place, "missing-key", "this cue does not say when; add 'at: SECONDS'"); }
+        cue.at = seconds(map, "at").value_or(0);
+        cue.over = seconds(map, "over").value_or(0);
+        if (const YamlNode* set = map.find("set")) {
+            for (const auto& [name, value] : named_entries(*set, "set", sink_)) { read_value(name, *value, cue); }
+        }
+        if (const YamlNode* group = map.find("cues")) { cue.group = read_cues(*group, depth + 1); }
+        if (map.find("set") == nullptr && map.find("cues") == nullptr) {
+            sink_.error(node.place, "missing-key", "this cue does nothing; add 'set: {PARAMETER: VALUE}' or a group of 'cues'");
+        }
+        if (map.find("over") != nullptr && map.find("set") == nullptr) {
+            sink_.error(node.place, "wrong-shape", "'over' is how long a 'set' takes; this cue sets nothing");
+        }
+        if (const auto every = map.number("every", "seconds")) {
+            cue.every = every->value;
+            if (!(every->value > 0) || every->value > longest_sheet) {
+                sink_.error(every->place, "wrong-range", fmt::format("'every' is more than 0 seconds; found {}", every->value));
+                cue.every = 1;
+            }
+        }
+        if (const auto times = map.number("times", {})) {
+            cue.times = int(std::clamp(times->value, 1.0, 1e6));
+            if (times->value < 1 || times->value > 100'000 || times->value != std::floor(times->value)) {
+                sink_.error(times->place, "wrong-range", fmt::format("'times' is a whole number from 1 to 100000; found {}", times->value));
+                cue.times = 1;
+            }
+        }
+        if ((map.find("every") == nullptr) != (map.find("times") == nullptr)) {
+            sink_.error(node.place, "missing-key", "a repeat needs both 'every: SECONDS' and 'times: COUNT'");
+            cue.times = 1;
+        }
+        return cue;
+    }
+
+    void read_value(const Text& name, const YamlNode& node, Cue& cue) {
+        Cue::Value value;
+        value.name = name;
+        value.place = node.place;
+        if (node.is_scalar() && (node.scalar == "yes" || node.scalar == "true" || node.scalar == "no" || node.scalar == "false")) {
+            value.is_flag = true;
+            value.value = node.scalar == "yes" || node.scalar == "true" ? 1 : 0;
+        } else if (const auto number = to_number(node, fmt::format("the value of '{}'", name.value), sink_)) {
+            value.value = number->value;
+        } else {
+            return;
+        }
+        cue.set.push_back(std::move(value));
+    }
+
+    CueSheet& sheet_;
+    DiagnosticSink& sink_;
+};
+
+} // namespace
+
+CueSheetRead read_cue_sheet_text(const std::string& text, const std::string& name) {
+    CueSheetRead result;
+    result.sheet.file = name;
+    result.sheet.source = split_lines(text);
+    DiagnosticSink sink(name, result.sheet.source);
+    if (const auto root = parse_yaml(text, sink)) { CueSheetReader(result.sheet, sink).read(*root); }
+    result.diagnostics = sink.take();
+    return result;
+}
+
+CueSheetRead read_cue_sheet(const std::filesystem::path& path) {
+    const FileContents contents = read_file(path);
+    if (contents.problem) {
+        CueSheetRead result;
+        DiagnosticSink sink(path.string(), {});
+        sink.error({}, "unreadable-file", *contents.problem);
+        result.diagnostics = sink.take();
+        return result;
+    }
+    return read_cue_sheet_text(contents.bytes, path.string());
+}
+
+CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics) {
+    DiagnosticSink sink(sheet.file, sheet.source);
+    std::vector<std::string> names;
+    for (const ParameterInfo& p : character.parameters()) { names.push_back(p.name); }
+    bool too_many = false;
+
+    // Bind every value once, then lay the repeats out.
+    const auto bind = [&](const Cue::Value& value) -> std::optional<Step> {
+        const auto found = std::find(names.begin(), names.end(), value.name.value);
+        if (found == names.end()) {
+            sink.unknown(value.name.place, "parameter", value.name.value, names);
+            return std::nullopt;
+        }
+        const ParameterInfo& info = character.parameters()[std::size_t(found - names.begin())];
+        const bool wants_flag = info.kind == ParameterKind::flag;
+        if (wants_flag != value.is_flag) {
+            sink.error(value.place, "wrong-type", wants_flag ? fmt::format("'{}' is a flag; write yes or no", info.name)
+                                                             : fmt::format("'{}' is a number; write one such as 1.4", info.name));
+            return std::nullopt;
+        }
+        const auto given = float(value.value);
+        if (given < info.low || given > info.high) {
+            sink.error(value.place, "wrong-range", fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value.value));
+            return std::nullopt;
+        }
+        return Step{0, 0, std::uint16_t(found - names.begin()), wants_flag, given};
+    };
+    const auto lay_out = [&](const auto& self, const std::vector<Cue>& cues, double start) -> void {
+        for (const Cue& cue : cues) {
+            std::vector<Step> bound;
+            for (const Cue::Value& value : cue.set) {
+                if (auto step = bind(value)) { bound.push_back(*step); }
+            }
+            for (int n = 0; n < cue.times; ++n) {
+                const double at = start + cue.at + n * cue.every;
+                for (Step step : bound) {
+                    step.at = at;
+                    step.over = step.is_flag ? 0 : cue.over;
+                    last_ = std::max(last_, at + step.over);
+                    steps_.push_back(step);
+                }
+                // A group's mistakes are the same in every repeat.
+                if (!cue.group.empty() && (n == 0 || !has_errors(sink.list()))) { self(self, cue.group, at); }
+                if (steps_.size() > most_steps) {
+                    if (!too_many) { sink.error(cue.place, "too-many", fmt::format("repeats make more than {} cues; lower 'times'", most_steps)); }
+                    too_many = true;
+                    return;
+                }
+            }
+        }
+    };
+    lay_out(lay_out, sheet.cues, 0);
+    std::stable_sort(steps_.begin(), steps_.end(), [](const Step& a, const Step& b) { return a.at < b.at; });
+    for (Diagnostic& d : sink.take()) { diagnostics.push_back(std::move(d)); }
+}
+
+void CuePlayer::apply(Performer& performer, double time) {
+    constexpr double slack = 1e-9; // frames are sums of floats: 60 of 1/60 s should reach a cue at 1 s
+    for (; next_ < steps_.size() && steps_[next_].at <= time + slack; ++next_) {
+        const Step& step = steps_[next_];
+        // A newer cue takes a parameter over from a ramp under way.
+        std::erase_if(ramps_, [&](const Ramp& ramp) { return ramp.step.parameter == step.parameter; });
+        if (step.is_flag) {
+            performer.set(FlagParameter{step.parameter}, step.value != 0);
+        } else if (step.over > 0) {
+            ramps_.push_back({step, performer.get(NumberParameter{step.parameter})});
+        } else {
+            performer.set(NumberParameter{step.parameter}, step.value);
+        }
+    }
+    for (const Ramp& ramp : ramps_) {
+        const double u = std::clamp((time - ramp.step.at) / ramp.step.over, 0.0, 1.0);
+        performer.set(NumberParameter{ramp.step.parameter}, float(double(ramp.from) + (double(ramp.step.value) - double(ramp.from)) * u));
+    }
+    std::erase_if(ramps_, [&](const Ramp& ramp) { return time >= ramp.step.at + ramp.step.over - slack; });
+}
+
+} // namespace gait

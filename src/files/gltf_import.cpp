@@ -1,0 +1,186 @@
+#include "files/gltf_scene.hpp"
+#include "gait/gltf.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace gait {
+namespace {
+
+constexpr double longest_clip = 3600; ///< seconds
+
+/// Times and values of a sampler, shared by the channels that use it.
+struct Keys {
+    std::vector<double> times;
+    Interpolation interpolation = Interpolation::linear;
+};
+
+class AnimationReader {
+public:
+    AnimationReader(const GltfScene& scene, FileProblems& problems) : scene_(scene), problems_(problems) {
+        for (std::size_t j = 0; j < scene.joints.size(); ++j) { joint_of_[scene.joints[j].node] = j; }
+    }
+
+    /// One animation; what it moves beside the joints is counted in `elsewhere`.
+    std::optional<ClipSource> read(const tinygltf::Animation& animation, const std::string& name, int& elsewhere) {
+        ClipSource clip;
+        clip.name = name;
+        for (const Joint& joint : scene_.rig.joints) { clip.joints.push_back(joint.name); }
+        clip.tracks.resize(clip.joints.size());
+        for (const auto& channel : animation.channels) {
+            const auto joint = joint_of_.find(channel.target_node);
+            if (channel.target_node >= int(scene_.model.nodes.size())) {
+                problems_.error("broken-file", fmt::format("clip '{}' moves node {}, and there are {} nodes; export the file again", name,
+                                                           channel.target_node, scene_.model.nodes.size()));
+                return std::nullopt;
+            }
+            const bool moves_joint = joint != joint_of_.end() &&
+                                     (channel.target_path == "rotation" || channel.target_path == "translation" || channel.target_path == "scale");
+            if (!moves_joint) {
+                ++elsewhere;
+                continue;
+            }
+            if (!read_channel(animation, channel, name, joint->second, clip)) { return std::nullopt; }
+        }
+        if (clip.seconds > longest_clip) {
+            problems_.error("too-long", fmt::format("clip '{}' lasts {:.0f} seconds and {:.0f} are possible; its times may be in another unit", name,
+                                                    clip.seconds, longest_clip));
+            return std::nullopt;
+        }
+        return clip;
+    }
+
+private:
+    bool read_channel(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel, const std::string& clip_name,
+                      std::size_t joint, ClipSource& clip) {
+        const std::string what = fmt::format("the keys of clip '{}' on '{}' ({})", clip_name, clip.joints[joint], channel.target_path);
+        if (channel.sampler < 0 || std::size_t(channel.sampler) >= animation.samplers.size()) {
+            problems_.error("broken-file", fmt::format("{} cannot be read: they name sampler {} of {}; export the file again", what, channel.sampler,
+                                                       animation.samplers.size()));
+            return false;
+        }
+        const auto& sampler = animation.samplers[std::size_t(channel.sampler)];
+        Keys keys;
+        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, problems_);
+        if (!times) { return false; }
+        keys.times = *times;
+        if (keys.times.empty() || !std::is_sorted(keys.times.begin(), keys.times.end(), std::less_equal<>()) || keys.times.front() < 0) {
+            problems_.error("broken-file", fmt::format("{} cannot be read: their times do not rise from zero; export the file again", what));
+            return false;
+        }
+        if (sampler.interpolation == "STEP") {
+            keys.interpolation = Interpolation::step;
+        } else if (sampler.interpolation == "CUBICSPLINE") {
+            keys.interpolation = Interpolation::cubic_spline;
+        } else if (sampler.interpolation != "LINEAR" && !sampler.interpolation.empty()) {
+            problems_.error("broken-file", fmt::format("{} cannot be read: interpolation '{}' is unknown", what, sampler.interpolation));
+            return false;
+        }
+        const bool rotation = channel.target_path == "rotation";
+        const auto values = read_accessor(scene_.model, sampler.output, rotation ? TINYGLTF_TYPE_VEC4 : TINYGLTF_TYPE_VEC3, what, problems_);
+        if (!values) { return false; }
+        const std::size_t a_key = keys.interpolation == Interpolation::cubic_spline ? 3 : 1;
+        const std::size_t components = rotation ? 4 : 3;
+        if (values->size() != keys.times.size() * a_key * components) {
+            problems_.error("broken-file", fmt::format("{} cannot be read: {} times and {} values; export the file again", what, keys.times.size(),
+                                                       values->size() / components));
+            return false;
+        }
+        clip.seconds = std::max(clip.seconds, keys.times.back());
+        clip.keys = std::max(clip.keys, int(keys.times.size()));
+        JointTracks& tracks = clip.tracks[joint];
+        if (rotation) {
+            return fill_rotations(keys, *values, joint, what, tracks.rotation);
+        }
+        fill_vectors(keys, *values, joint, channel.target_path == "translation", channel.target_path == "translation" ? tracks.translation : tracks.scale);
+        return true;
+    }
+
+    bool fill_rotations(const Keys& keys, const std::vector<double>& values, std::size_t joint, const std::string& what, Track<Quat>& track) {
+        const JointNode& node = scene_.joints[joint];
+        const Eigen::Quaterniond above(scene_.rig.joints[joint].parent == -1 ? Eigen::Matrix3d(node.above.linear() / node.scale)
+                                                                              : Eigen::Matrix3d::Identity());
+        track.interpolation = keys.interpolation;
+        track.times = keys.times;
+        for (std::size_t i = 0; i < values.size(); i += 4) {
+            Eigen::Quaterniond q(values[i + 3], values[i], values[i + 1], values[i + 2]);
+            const bool is_value = keys.interpolation != Interpolation::cubic_spline || (i / 4) % 3 == 1;
+            if (is_value) {
+                if (q.norm() < 1e-6) {
+                    problems_.error("broken-file", fmt::format("{} cannot be read: a rotation has zero length; export the file again", what));
+                    return false;
+                }
+                q.normalize();
+            }
+            q = above * q;
+            track.values.push_back({float(q.x()), float(q.y()), float(q.z()), float(q.w())});
+        }
+        return true;
+    }
+
+    void fill_vectors(const Keys& keys, const std::vector<double>& values, std::size_t joint, bool translation, Track<Vec3>& track) {
+        const JointNode& node = scene_.joints[joint];
+        const bool root = scene_.rig.joints[joint].parent == -1;
+        track.interpolation = keys.interpolation;
+        track.times = keys.times;
+        for (std::size_t i = 0; i < values.size(); i += 3) {
+            Eigen::Vector3d v(values[i], values[i + 1], values[i + 2]);
+            const bool is_value = keys.interpolation != Interpolation::cubic_spline || (i / 3) % 3 == 1;
+            if (translation && root) {
+                v = is_value ? Eigen::Vector3d(node.above * v) : Eigen::Vector3d(node.above.linear() * v);
+            } else if (translation) {
+                v *= node.scale;
+            }
+            track.values.push_back({float(v.x()), float(v.y()), float(v.z())});
+        }
+    }
+
+    const GltfScene& scene_;
+    FileProblems& problems_;
+    std::map<int, std::size_t> joint_of_;
+};
+
+} // namespace
+
+ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin) {
+    FileProblems problems(path.string());
+    ImportResult result;
+    auto scene = open_gltf(path, skin, problems);
+    if (!scene) {
+        result.diagnostics = problems.take();
+        return result;
+    }
+    ImportedFile file;
+    AnimationReader reader(*scene, problems);
+    std::set<std::string> used;
+    for (std::size_t a = 0; a < scene->model.animations.size() && !problems.failed(); ++a) {
+        const auto& animation = scene->model.animations[a];
+        const std::string name = animation.name.empty() ? fmt::format("animation_{}", a) : animation.name;
+        std::string unique = name;
+        for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
+        if (unique != name) {
+            problems.warn("doubled-clip", fmt::format("two animations are called '{}'; the second is taken as '{}'", name, unique));
+        }
+        int elsewhere = 0;
+        auto clip = reader.read(animation, unique, elsewhere);
+        if (!clip) { continue; }
+        if (clip->keys == 0) {
+            problems.warn("empty-clip", fmt::format("clip '{}' moves no joint of '{}'; it is left out", unique, scene->rig.name));
+            continue;
+        }
+        if (elsewhere > 0) {
+            problems.note("other-tracks", fmt::format("clip '{}' also moves {} thing{} that {} no joint; {} left out", unique, elsewhere,
+                                                      elsewhere == 1 ? "" : "s", elsewhere == 1 ? "is" : "are", elsewhere == 1 ? "it is" : "they are"));
+        }
+        file.clips.push_back(std::move(*clip));
+    }
+    file.rig = std::move(scene->rig);
+    if (!problems.failed()) { result.file = std::move(file); }
+    result.diagnostics = problems.take();
+    return result;
+}
+
+} // namespace gait

@@ -1,0 +1,55 @@
+/// A glTF file opened and checked: what the importer and the baker both stand on.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+#include "gait/rig.hpp"
+
+#include <Eigen/Geometry>
+#include <tiny_gltf.h>
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gait {
+
+/// Collects what is wrong with one binary file, which has no lines.
+class FileProblems {
+public:
+    explicit FileProblems(std::string file) : file_(std::move(file)) {}
+    void error(std::string code, std::string message);
+    void warn(std::string code, std::string message);
+    void note(std::string code, std::string message);
+    [[nodiscard]] bool failed() const { return has_errors(list_); }
+    [[nodiscard]] Diagnostics take() { return std::move(list_); }
+
+private:
+    void add(Severity severity, std::string code, std::string message);
+    std::string file_;
+    Diagnostics list_;
+};
+
+/// How a joint's node relates to the rig's joint.
+struct JointNode {
+    int node = -1;
+    double scale = 1;                                   ///< of the nodes above the skeleton: lengths on the rig = scale * the node's
+    Eigen::Affine3d above = Eigen::Affine3d::Identity(); ///< roots: the nodes above, folded in
+};
+
+struct GltfScene {
+    tinygltf::Model model;
+    std::vector<int> parents; ///< a node each; -1 for roots
+    Rig rig;
+    std::vector<JointNode> joints; ///< beside `rig.joints`
+};
+
+/// Opens `path`; empty when `problems` has errors.
+[[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems);
+
+/// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an error
+/// in `problems` when anything about it is wrong. `what` names the user of the accessor.
+[[nodiscard]] std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
+                                                               const std::string& what, FileProblems& problems);
+
+} // namespace gait

@@ -1,0 +1,91 @@
+#include "files/write_file.hpp"
+
+#include <fmt/format.h>
+
+#include <cerrno>
+#include <cstdio>
+#include <fcntl.h>
+#include <memory>
+#include <sys/stat.h>
+#include <system_error>
+#include <unistd.h>
+
+namespace gait {
+namespace {
+
+constexpr std::uintmax_t largest_file = std::uintmax_t{1} << 31U;
+
+struct Descriptor {
+    int number = -1;
+    Descriptor(int descriptor) : number(descriptor) {}
+    Descriptor(const Descriptor&) = delete;
+    Descriptor& operator=(const Descriptor&) = delete;
+    ~Descriptor() {
+        if (number >= 0) { ::close(number); }
+    }
+};
+
+bool write_all(int descriptor, std::string_view bytes) {
+    while (!bytes.empty()) {
+        const ssize_t written = ::write(descriptor, bytes.data(), bytes.size());
+        if (written < 0 && errno == EINTR) { continue; }
+        if (written < 0) { return false; }
+        bytes.remove_prefix(std::size_t(written));
+    }
+    return ::fsync(descriptor) == 0 || errno == EINVAL || errno == EROFS;
+}
+
+} // namespace
+
+std::string system_reason(int error_number) {
+    std::string reason = std::system_category().message(error_number);
+    if (!reason.empty() && reason[0] >= 'A' && reason[0] <= 'Z') { reason[0] = char(reason[0] - 'A' + 'a'); }
+    return reason;
+}
+
+FileContents read_file(const std::filesystem::path& path) {
+    const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
+    if (file.number < 0) { return {{}, "cannot be read: " + system_reason(errno)}; }
+    struct stat status {};
+    if (::fstat(file.number, &status) != 0) { return {{}, "cannot be read: " + system_reason(errno)}; }
+    if (S_ISDIR(status.st_mode)) { return {{}, "cannot be read: it is a folder, and a file is wanted"}; }
+    FileContents contents;
+    std::string chunk(1U << 16U, '\0');
+    for (;;) {
+        const ssize_t got = ::read(file.number, chunk.data(), chunk.size());
+        if (got < 0 && errno == EINTR) { continue; }
+        if (got < 0) { return {{}, "cannot be read: " + system_reason(errno)}; }
+        if (got == 0) { return contents; }
+        contents.bytes.append(chunk, 0, std::size_t(got));
+        if (contents.bytes.size() > largest_file) { return {{}, "cannot be read: it is larger than 2 GiB"}; }
+    }
+}
+
+std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes) {
+    // A device such as /dev/stdout is written to, not replaced.
+    struct stat status {};
+    if (::stat(path.c_str(), &status) == 0 && !S_ISREG(status.st_mode)) {
+        if (S_ISDIR(status.st_mode)) { return "cannot be written: it is a folder"; }
+        const Descriptor device{::open(path.c_str(), O_WRONLY | O_CLOEXEC)};
+        if (device.number < 0 || !write_all(device.number, bytes)) { return "cannot be written: " + system_reason(errno); }
+        return std::nullopt;
+    }
+    const std::string temporary = fmt::format("{}.{}.part", path.string(), ::getpid());
+    {
+        const Descriptor file{::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666)};
+        if (file.number < 0) { return "cannot be written: " + system_reason(errno); }
+        if (!write_all(file.number, bytes)) {
+            const int reason = errno;
+            ::unlink(temporary.c_str());
+            return "cannot be written: " + system_reason(reason);
+        }
+    }
+    if (::rename(temporary.c_str(), path.c_str()) != 0) {
+        const int reason = errno;
+        ::unlink(temporary.c_str());
+        return "cannot be written: " + system_reason(reason);
+    }
+    return std::nullopt;
+}
+
+} // namespace gait

@@ -1,0 +1,24 @@
+/// Files are read whole, and written beside and renamed: never half.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace gait {
+
+/// The reason the last system call failed, in lower case.
+[[nodiscard]] std::string system_reason(int error_number);
+
+struct FileContents {
+    std::string bytes;
+    std::optional<std::string> problem; ///< a clause, such as `cannot be read: no such file or directory`
+};
+
+[[nodiscard]] FileContents read_file(const std::filesystem::path& path);
+
+/// Writes `bytes` to `path` through a temporary file in the same folder. Returns a clause that says why not, or nothing.
+[[nodiscard]] std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes);
+
+} // namespace gait

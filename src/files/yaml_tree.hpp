@@ -1,0 +1,67 @@
+/// YAML as a tree that remembers where everything stood, and a strict reader of its maps.
+#pragma once
+
+#include "check/sink.hpp"
+#include "gait/document.hpp"
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+namespace gait {
+
+struct YamlNode {
+    enum class Kind { null, scalar, sequence, map };
+    Kind kind = Kind::null;
+    std::string scalar;
+    bool quoted = false;
+    bool flow = false; ///< written in braces or brackets
+    Place place;       ///< columns count bytes
+    std::vector<YamlNode> items;
+    std::vector<std::pair<YamlNode, YamlNode>> entries;
+
+    [[nodiscard]] bool is_scalar() const { return kind == Kind::scalar; }
+    [[nodiscard]] bool is_map() const { return kind == Kind::map; }
+    [[nodiscard]] bool is_sequence() const { return kind == Kind::sequence; }
+    /// Where the scalar's own text begins, after a quote.
+    [[nodiscard]] Place text_place() const { return {place.line, place.column + (quoted ? 1 : 0)}; }
+};
+
+/// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas that split
+/// an expression inside braces are found and said.
+[[nodiscard]] std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink);
+
+/// Says what `node` is, for messages.
+[[nodiscard]] std::string describe(const YamlNode& node);
+
+/// A map with known keys. Unknown and doubled keys are reported on construction.
+class YamlMap {
+public:
+    /// `what` names the map in messages ("a clip"). When `node` is no map that is reported, and every key is absent.
+    YamlMap(const YamlNode& node, std::string what, std::vector<std::string> keys, DiagnosticSink& sink);
+
+    [[nodiscard]] const YamlNode* find(std::string_view key) const;
+    [[nodiscard]] Text text(std::string_view key) const;                      ///< empty when absent
+    [[nodiscard]] std::optional<Number> number(std::string_view key, const std::string& unit) const;
+    [[nodiscard]] std::optional<bool> flag(std::string_view key) const;
+    [[nodiscard]] bool is_map() const { return node_ != nullptr; }
+
+private:
+    const YamlNode* node_ = nullptr;
+    std::string what_;
+    DiagnosticSink& sink_;
+};
+
+[[nodiscard]] std::optional<Number> to_number(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+[[nodiscard]] std::optional<bool> to_flag(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+[[nodiscard]] Text to_text(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+
+/// The entries of a map whose keys are names chosen by the author; doubled ones are reported and left out.
+[[nodiscard]] std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+
+/// The items of a list; a single map stands for a list of one.
+[[nodiscard]] std::vector<const YamlNode*> list_items(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+
+} // namespace gait

@@ -1,0 +1,57 @@
+/// Conditions and other expressions as a frame evaluates them: a short postfix program over parameter slots.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace gait {
+
+enum class Operation : std::uint8_t {
+    constant,      ///< pushes `value`
+    parameter,     ///< pushes the smoothed parameter `slot`
+    raw_parameter, ///< pushes the parameter as it was set
+    reading,       ///< pushes the `Reading` in `slot`
+    negate, add, subtract, multiply, divide,
+    less, less_equal, greater, greater_equal, equal, not_equal,
+    both, either, negation,
+    minimum, maximum, absolute, clamp, remap, sign, floor, ceil, round, square_root,
+};
+
+/// What an expression may ask of the state it stands in.
+enum class Reading : std::uint8_t { elapsed, left, phase, loops, ended };
+
+struct Instruction {
+    Operation operation = Operation::constant;
+    std::uint16_t slot = 0;
+    float value = 0;
+};
+
+/// A run of instructions in the character's code.
+struct CodeRange {
+    std::uint32_t first = 0;
+    std::uint32_t count = 0;
+    [[nodiscard]] bool empty() const { return count == 0; }
+};
+
+/// The values behind `Reading`.
+struct StateReadings {
+    float elapsed = 0; ///< seconds since the state was entered
+    float left = 0;    ///< seconds until its motion ends; infinite for one that loops
+    float phase = 0;   ///< 0 to 1 through its motion
+    float loops = 0;   ///< times its motion came round
+    bool ended = false;
+};
+
+struct ExpressionInputs {
+    const float* smoothed = nullptr; ///< a parameter each
+    const float* raw = nullptr;
+    StateReadings state;
+};
+
+inline constexpr int expression_stack = 32;
+
+/// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
+[[nodiscard]] float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);
+
+} // namespace gait

@@ -1,0 +1,375 @@
+#include "machine/expression_parser.hpp"
+
+#include "gait/diagnostic.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+struct Function {
+    std::string_view name;
+    int arguments; ///< exact number; -1 for two or more
+    Operation operation;
+    std::string_view usage;
+};
+
+constexpr std::array<Function, 10> functions{{
+    {"min", -1, Operation::minimum, "min(a, b, ...)"},
+    {"max", -1, Operation::maximum, "max(a, b, ...)"},
+    {"abs", 1, Operation::absolute, "abs(x)"},
+    {"clamp", 3, Operation::clamp, "clamp(x, low, high)"},
+    {"remap", 5, Operation::remap, "remap(x, from_low, from_high, to_low, to_high)"},
+    {"sign", 1, Operation::sign, "sign(x)"},
+    {"floor", 1, Operation::floor, "floor(x)"},
+    {"ceil", 1, Operation::ceil, "ceil(x)"},
+    {"round", 1, Operation::round, "round(x)"},
+    {"sqrt", 1, Operation::square_root, "sqrt(x)"},
+}};
+
+constexpr std::array<std::pair<std::string_view, Reading>, 5> readings{{{"elapsed", Reading::elapsed},
+                                                                        {"left", Reading::left},
+                                                                        {"phase", Reading::phase},
+                                                                        {"loops", Reading::loops},
+                                                                        {"ended", Reading::ended}}};
+
+struct Binary {
+    std::string_view text;
+    int strength;
+    Operation operation;
+    ValueType operands, result;
+};
+
+constexpr int comparison_strength = 4;
+constexpr std::array<Binary, 12> binaries{{
+    {"or", 1, Operation::either, ValueType::flag, ValueType::flag},
+    {"and", 2, Operation::both, ValueType::flag, ValueType::flag},
+    {"<=", comparison_strength, Operation::less_equal, ValueType::number, ValueType::flag},
+    {">=", comparison_strength, Operation::greater_equal, ValueType::number, ValueType::flag},
+    {"==", comparison_strength, Operation::equal, ValueType::number, ValueType::flag},
+    {"!=", comparison_strength, Operation::not_equal, ValueType::number, ValueType::flag},
+    {"<", comparison_strength, Operation::less, ValueType::number, ValueType::flag},
+    {">", comparison_strength, Operation::greater, ValueType::number, ValueType::flag},
+    {"+", 5, Operation::add, ValueType::number, ValueType::number},
+    {"-", 5, Operation::subtract, ValueType::number, ValueType::number},
+    {"*", 6, Operation::multiply, ValueType::number, ValueType::number},
+    {"/", 6, Operation::divide, ValueType::number, ValueType::number},
+}};
+
+std::string_view words_for(ValueType type) { return type == ValueType::number ? "a number" : "a flag"; }
+
+bool is_letter(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; }
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+/// A precedence-climbing parser that writes the program as it reads.
+class Parser {
+public:
+    Parser(std::string_view text, const ExpressionScope& scope) : text_(text), scope_(scope) {}
+
+    ParsedExpression run(ValueType wanted) {
+        skip_blanks();
+        if (at_ >= text_.size()) { fail(0, "the expression is empty; write a condition such as 'speed > 0.1'", "syntax"); }
+        const Operand whole = failed() ? Operand{} : expression(1);
+        if (!failed() && at_ < text_.size()) { unexpected(); }
+        if (!failed() && whole.type != wanted) {
+            fail(whole.offset,
+                 wanted == ValueType::flag
+                     ? fmt::format("'{}' is a number and a condition must be true or false; compare it, such as '{} > 0.1'",
+                                   snippet(whole), snippet(whole))
+                     : fmt::format("'{}' is true or false and a number is wanted here", snippet(whole)),
+                 "wrong-type");
+        }
+        result_.type = whole.type;
+        return std::move(result_);
+    }
+
+private:
+    struct Operand {
+        ValueType type = ValueType::number;
+        std::size_t offset = 0;
+        std::size_t end = 0;
+        bool compared = false; ///< a comparison without parentheses around it
+    };
+
+    [[nodiscard]] bool failed() const { return result_.error.has_value(); }
+
+    void fail(std::size_t offset, std::string message, std::string code) {
+        if (!failed()) { result_.error = {offset, std::move(message), std::move(code)}; }
+    }
+
+    [[nodiscard]] std::string_view snippet(const Operand& operand) const {
+        return text_.substr(operand.offset, operand.end - operand.offset);
+    }
+
+    void skip_blanks() {
+        while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r')) {
+            ++at_;
+        }
+    }
+
+    void emit(Instruction instruction, int change) {
+        depth_ += change;
+        if (depth_ > expression_stack) {
+            fail(at_, "the expression nests too deeply; split it in two conditions", "too-deep");
+        }
+        result_.code.push_back(instruction);
+    }
+
+    /// Moves past `word` if it stands here, as a whole word.
+    bool accept(std::string_view word) {
+        if (text_.substr(at_, word.size()) != word) { return false; }
+        const std::size_t end = at_ + word.size();
+        if (is_letter(word.front()) && end < text_.size() && (is_letter(text_[end]) || is_digit(text_[end]))) { return false; }
+        at_ = end;
+        skip_blanks();
+        return true;
+    }
+
+    void unexpected() {
+        const std::string_view rest = text_.substr(at_);
+        if (rest.empty()) {
+            fail(text_.size(), "the expression ends too early; a value is missing", "syntax");
+        } else if (rest.starts_with("&&") || rest.starts_with("||")) {
+            fail(at_, fmt::format("'{}' is not used here; write '{}'", rest.substr(0, 2), rest[0] == '&' ? "and" : "or"), "syntax");
+        } else if (rest[0] == '!') {
+            fail(at_, "'!' is not used here; write 'not'", "syntax");
+        } else if (rest[0] == '=') {
+            fail(at_, "'=' does not compare; write '=='", "syntax");
+        } else if (rest[0] == ')') {
+            fail(at_, "this ')' closes nothing; remove it or open one before", "syntax");
+        } else {
+            std::size_t length = 1;
+            while (length < rest.size() && (static_cast<unsigned char>(rest[length]) & 0xC0U) == 0x80U) { ++length; }
+            fail(at_, fmt::format("'{}' was not expected here; between two values write an operator: + - * / < <= > >= == != and or",
+                                  rest.substr(0, length)),
+                 "syntax");
+        }
+    }
+
+    void require(const Operand& operand, ValueType type, std::string_view operation) {
+        if (operand.type == type || failed()) { return; }
+        fail(operand.offset,
+             fmt::format("'{}' is {} and '{}' takes {}{}", snippet(operand), words_for(operand.type), operation, words_for(type),
+                         type == ValueType::flag ? "; compare the number first, such as 'speed > 0.1'" : ""),
+             "wrong-type");
+    }
+
+    Operand expression(int least_strength) {
+        if (++nesting_ > 64) { fail(at_, "the expression nests too deeply; split it in two conditions", "too-deep"); }
+        Operand left = failed() ? Operand{} : prefix();
+        while (!failed()) {
+            const Binary* found = nullptr;
+            const std::size_t operator_at = at_;
+            for (const Binary& candidate : binaries) {
+                if (candidate.strength >= least_strength && accept(candidate.text)) {
+                    found = &candidate;
+                    break;
+                }
+            }
+            if (found == nullptr) { break; }
+            if (found->strength == comparison_strength && left.compared) {
+                fail(operator_at, "comparisons do not chain; write 'a < b and b < c'", "syntax");
+                break;
+            }
+            const Operand right = expression(found->strength + 1);
+            if (failed()) { break; }
+            const bool equality = found->operation == Operation::equal || found->operation == Operation::not_equal;
+            if (equality && left.type == ValueType::flag) {
+                require(right, ValueType::flag, found->text);
+            } else {
+                require(left, found->operands, found->text);
+                require(right, found->operands, found->text);
+            }
+            emit({found->operation, 0, 0}, -1);
+            left = {found->result, left.offset, right.end, found->strength == comparison_strength};
+        }
+        --nesting_;
+        return left;
+    }
+
+    Operand prefix() {
+        const std::size_t offset = at_;
+        if (accept("not")) {
+            const Operand operand = expression(3);
+            if (failed()) { return {}; }
+            require(operand, ValueType::flag, "not");
+            emit({Operation::negation, 0, 0}, 0);
+            return {ValueType::flag, offset, operand.end};
+        }
+        if (accept("-")) {
+            const Operand operand = expression(7);
+            if (failed()) { return {}; }
+            require(operand, ValueType::number, "-");
+            emit({Operation::negate, 0, 0}, 0);
+            return {ValueType::number, offset, operand.end};
+        }
+        if (accept("(")) {
+            Operand inner = expression(1);
+            if (failed()) { return {}; }
+            if (at_ >= text_.size() || text_[at_] != ')') {
+                fail(offset, "this '(' is never closed; add ')'", "syntax");
+                return {};
+            }
+            inner = {inner.type, offset, at_ + 1};
+            accept(")");
+            return inner;
+        }
+        if (at_ < text_.size() && (is_digit(text_[at_]) || text_[at_] == '.')) { return number(); }
+        if (at_ < text_.size() && is_letter(text_[at_])) { return word(); }
+        unexpected();
+        return {};
+    }
+
+    Operand number() {
+        const std::size_t offset = at_;
+        float value = 0;
+        const auto [end, problem] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), value);
+        if (problem != std::errc{} || !std::isfinite(value)) {
+            fail(offset, "this is not a number that can be held; write one such as 0.15", "syntax");
+            return {};
+        }
+        at_ = std::size_t(end - text_.data());
+        const std::size_t number_end = at_;
+        if (at_ < text_.size() && is_letter(text_[at_])) {
+            fail(at_, "a unit does not belong in an expression; write the number alone (metres, seconds, degrees)", "syntax");
+            return {};
+        }
+        skip_blanks();
+        emit({Operation::constant, 0, value}, 1);
+        return {ValueType::number, offset, number_end};
+    }
+
+    std::string_view identifier() {
+        const std::size_t start = at_;
+        while (at_ < text_.size() && (is_letter(text_[at_]) || is_digit(text_[at_]))) { ++at_; }
+        const std::string_view name = text_.substr(start, at_ - start);
+        return name;
+    }
+
+    Operand word() {
+        const std::size_t offset = at_;
+        const std::string_view name = identifier();
+        const std::size_t end = at_;
+        if (name == "state" && at_ < text_.size() && text_[at_] == '.') {
+            ++at_;
+            return state_reading(offset);
+        }
+        skip_blanks();
+        if (at_ < text_.size() && text_[at_] == '(') { return call(name, offset); }
+        if (name == "true" || name == "yes" || name == "false" || name == "no") {
+            emit({Operation::constant, 0, name == "true" || name == "yes" ? 1.0F : 0.0F}, 1);
+            return {ValueType::flag, offset, end};
+        }
+        return parameter(name, offset, end, Operation::parameter);
+    }
+
+    Operand parameter(std::string_view name, std::size_t offset, std::size_t end, Operation operation) {
+        const auto& all = scope_.parameters;
+        const auto found = std::find_if(all.begin(), all.end(), [&](const auto& p) { return p.name == name; });
+        if (found == all.end()) {
+            std::vector<std::string> known;
+            for (const auto& p : all) { known.push_back(p.name); }
+            const std::string near = nearest_name(std::string(name), known);
+            fail(offset,
+                 near.empty() ? fmt::format("no parameter '{}'; add it under 'parameters'", name)
+                              : fmt::format("no parameter '{}'; did you mean '{}'?", name, near),
+                 "unknown-parameter");
+            return {};
+        }
+        const auto slot = std::uint16_t(found - all.begin());
+        result_.parameters.push_back(slot);
+        emit({operation, slot, 0}, 1);
+        return {found->type, offset, end};
+    }
+
+    Operand state_reading(std::size_t offset) {
+        const std::string_view name = identifier();
+        const std::size_t end = at_;
+        skip_blanks();
+        const auto found = std::find_if(readings.begin(), readings.end(), [&](const auto& r) { return r.first == name; });
+        if (found == readings.end()) {
+            fail(offset, fmt::format("a state has no '{}'; it has state.elapsed, state.left, state.phase, state.loops and state.ended",
+                                     name),
+                 "unknown-reading");
+            return {};
+        }
+        result_.reads_state = true;
+        emit({Operation::reading, std::uint16_t(found->second), 0}, 1);
+        return {found->second == Reading::ended ? ValueType::flag : ValueType::number, offset, end};
+    }
+
+    Operand call(std::string_view name, std::size_t offset) {
+        accept("(");
+        if (name == "raw") { return raw(offset); }
+        const auto found = std::find_if(functions.begin(), functions.end(), [&](const Function& f) { return f.name == name; });
+        if (found == functions.end()) {
+            std::vector<std::string> known{"raw"};
+            for (const Function& f : functions) { known.emplace_back(f.name); }
+            const std::string near = nearest_name(std::string(name), known);
+            fail(offset,
+                 near.empty() ? fmt::format("no function '{}'; there are {}", name, fmt::join(known, ", "))
+                              : fmt::format("no function '{}'; did you mean '{}'?", name, near),
+                 "unknown-function");
+            return {};
+        }
+        int count = 0;
+        while (!failed()) {
+            const Operand argument = expression(1);
+            if (failed()) { return {}; }
+            require(argument, ValueType::number, name);
+            ++count;
+            // Any number of arguments folds pair by pair.
+            if (found->arguments < 0 && count > 1) { emit({found->operation, 0, 0}, -1); }
+            if (!accept(",")) { break; }
+        }
+        if (failed()) { return {}; }
+        if (at_ >= text_.size() || text_[at_] != ')') {
+            fail(offset, fmt::format("'{}(' is never closed; write {}", name, found->usage), "syntax");
+            return {};
+        }
+        const std::size_t end = at_ + 1;
+        accept(")");
+        if (found->arguments < 0 ? count < 2 : count != found->arguments) {
+            fail(offset, fmt::format("'{}' was given {} value{}; write {}", name, count, count == 1 ? "" : "s", found->usage),
+                 "wrong-arguments");
+            return {};
+        }
+        if (found->arguments > 0) { emit({found->operation, 0, 0}, 1 - count); }
+        return {ValueType::number, offset, end};
+    }
+
+    Operand raw(std::size_t offset) {
+        const std::size_t name_at = at_;
+        const std::string_view name = at_ < text_.size() && is_letter(text_[at_]) ? identifier() : std::string_view{};
+        skip_blanks();
+        if (name.empty() || at_ >= text_.size() || text_[at_] != ')') {
+            fail(name_at, "'raw' takes the name of one parameter; write raw(speed)", "wrong-arguments");
+            return {};
+        }
+        const std::size_t end = at_ + 1;
+        accept(")");
+        Operand operand = parameter(name, name_at, end, Operation::raw_parameter);
+        operand.offset = offset;
+        return operand;
+    }
+
+    std::string_view text_;
+    const ExpressionScope& scope_;
+    ParsedExpression result_;
+    std::size_t at_ = 0;
+    int depth_ = 0;
+    int nesting_ = 0;
+};
+
+} // namespace
+
+ParsedExpression parse_expression(std::string_view text, const ExpressionScope& scope, ValueType wanted) {
+    return Parser(text, scope).run(wanted);
+}
+
+} // namespace gait

@@ -1,0 +1,51 @@
+/// Smoothing that is exact at any step, and the quintic along which an offset decays.
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+
+/// A value that follows a target.
+struct Follower {
+    double value = 0;
+    double velocity = 0;
+};
+
+/// Moves `follower` toward `target` for `dt` seconds as a critically damped spring that lags `lag` seconds behind a steady
+/// ramp (angular frequency 2 / lag). The closed form of the differential equation: two half steps equal one whole.
+[[nodiscard]] inline Follower follow(Follower follower, double target, double lag, double dt) {
+    if (!(lag > 0)) { return {target, 0}; }
+    const double frequency = 2 / lag;
+    const double offset = follower.value - target;
+    const double drive = follower.velocity + frequency * offset;
+    const double decay = std::exp(-frequency * dt);
+    return {target + (offset + drive * dt) * decay, (follower.velocity - frequency * drive * dt) * decay};
+}
+
+/// One component of an inertial offset: where it was and how fast it moved when it was captured.
+struct OffsetCurve {
+    float start = 0;    ///< radians or metres
+    float velocity = 0; ///< a second
+};
+
+/// The offset `elapsed` seconds after its capture, decaying to zero in `duration` seconds with zero velocity and
+/// acceleration at the end (Bollo 2018). A component that already heads home fast arrives earlier, so that it does not
+/// overshoot, but never in less than a quarter of the duration, so that its velocity does not break.
+[[nodiscard]] inline double decayed(OffsetCurve curve, double duration, double elapsed) {
+    double x0 = curve.start, v0 = curve.velocity;
+    const double sign = x0 < 0 ? -1 : 1;
+    x0 *= sign;
+    v0 *= sign;
+    double t1 = duration;
+    if (v0 < 0) { t1 = std::min(t1, std::max(-5 * x0 / v0, duration / 4)); }
+    if (!(t1 > 0) || elapsed >= t1) { return 0; }
+    // The quintic over u = elapsed / t1, with zero value, velocity, acceleration and jerk at u = 1.
+    const double v = v0 * t1, a = -8 * v - 20 * x0, u = elapsed / t1;
+    const double fifth = -(a + 6 * v + 12 * x0) / 2;
+    const double fourth = (3 * a + 16 * v + 30 * x0) / 2;
+    const double third = -(3 * a + 12 * v + 20 * x0) / 2;
+    return sign * (((((fifth * u + fourth) * u + third) * u + a / 2) * u + v) * u + x0);
+}
+
+} // namespace gait

@@ -1,0 +1,36 @@
+#include "gait/character.hpp"
+
+#include "math/pose_kernels.hpp"
+#include "perform/character_data.hpp"
+
+#include <algorithm>
+
+namespace gait {
+namespace {
+
+std::uint16_t find_parameter(const CharacterData& data, std::string_view name, ParameterKind kind) {
+    const auto found = std::find_if(data.parameters.begin(), data.parameters.end(),
+                                    [&](const ParameterInfo& p) { return p.kind == kind && p.name == name; });
+    return found == data.parameters.end() ? std::uint16_t{0xFFFF} : std::uint16_t(found - data.parameters.begin());
+}
+
+} // namespace
+
+Character::Character(std::unique_ptr<const CharacterData> data) : data_(std::move(data)) {}
+Character::~Character() = default;
+
+const Rig& Character::rig() const { return data_->rig; }
+std::size_t Character::joint_count() const { return data_->rig.joints.size(); }
+NumberParameter Character::number(std::string_view name) const { return {find_parameter(*data_, name, ParameterKind::number)}; }
+FlagParameter Character::flag(std::string_view name) const { return {find_parameter(*data_, name, ParameterKind::flag)}; }
+std::span<const ParameterInfo> Character::parameters() const { return data_->parameters; }
+std::string_view Character::layer_name() const { return data_->layer_name; }
+std::span<const StateInfo> Character::states() const { return data_->state_info; }
+std::span<const TransitionInfo> Character::transitions() const { return data_->transition_info; }
+std::span<const ClipInfo> Character::clips() const { return data_->clip_info; }
+std::size_t Character::performer_bytes() const { return data_->layout.bytes; }
+
+std::vector<std::string> runnable_targets() { return kernels::runnable_targets(); }
+bool pin_target(const std::string& name) { return kernels::pin_target(name); }
+
+} // namespace gait

@@ -1,0 +1,275 @@
+#include "perform/evaluate.hpp"
+
+#include "math/pose_kernels.hpp"
+#include "math/springs.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+namespace gait {
+namespace {
+
+/// The step over which a velocity is measured by difference, seconds.
+constexpr double velocity_step = 1.0 / 2048;
+
+/// A clip at an instant.
+struct Sample {
+    const SampledClip* clip = nullptr;
+    double position = 0; ///< 0 to 1
+    bool odd_loop = false;
+    float weight = 0;
+    std::uint32_t frame = 0;
+    float fraction = 0;
+};
+
+Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std::uint32_t loops, float weight) {
+    Sample sample{&clip, position, (loops & 1U) != 0, weight};
+    if (position < 0) {
+        if (leaf.loops) {
+            sample.position = position + 1;
+            sample.odd_loop = !sample.odd_loop;
+        } else {
+            sample.position = 0;
+        }
+    }
+    sample.position = std::min(sample.position, 1.0);
+    const double place = sample.position * clip.intervals;
+    sample.frame = clip.intervals == 0 ? 0 : std::min(std::uint32_t(place), clip.intervals - 1);
+    sample.fraction = float(place - sample.frame);
+    return sample;
+}
+
+void add_sparse(const SparseRows& values, std::uint32_t frame, float fraction, float weight, Window window, float* rows,
+                std::size_t stride) {
+    const std::size_t count = values.joints.size();
+    if (count == 0) { return; }
+    const float* a = values.values.data() + std::size_t(values.constant() ? 0 : frame) * 3 * count;
+    const float* b = values.constant() ? a : a + 3 * count;
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t joint = values.joints[i];
+        if (joint < window.first || joint >= window.first + window.lanes) { continue; }
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            const float from = a[axis * count + i], to = b[axis * count + i];
+            rows[axis * stride + joint - window.first] += weight * (from + (to - from) * fraction);
+        }
+    }
+}
+
+/// `signs` [the window's words].
+void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Window window, PoseRows out) {
+    const auto seconds = float(sample.position * sample.clip->seconds);
+    for (const StepTrack& steps : sample.clip->steps) {
+        if (steps.joint < window.first || steps.joint >= window.first + window.lanes) { continue; }
+        const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), seconds);
+        const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
+        const bool turned = steps.target == StepTrack::Target::rotation && ((signs[(steps.joint - window.first) / 32] >> (steps.joint % 32)) & 1U) != 0;
+        const float weight = turned ? -sample.weight : sample.weight;
+        const std::size_t row = steps.target == StepTrack::Target::rotation ? 0 : steps.target == StepTrack::Target::translation ? 4 : 7;
+        const std::size_t components = row == 0 ? 4 : 3;
+        for (std::size_t c = 0; c < components; ++c) {
+            out.first[(row + c) * out.stride + steps.joint - window.first] += weight * steps.values[key][c];
+        }
+    }
+}
+
+void add_sample(const CharacterData& data, const Sample& sample, const std::uint32_t* instance_signs, Window window, PoseRows out) {
+    const SampledClip& clip = *sample.clip;
+    const float* from = clip.frame(sample.frame) + window.first;
+    const float* to = clip.frame(std::min(sample.frame + 1, clip.intervals)) + window.first;
+    // A window is at most two words of signs.
+    std::array<std::uint32_t, window_lanes / 32> signs{};
+    const std::size_t first_word = window.first / 32;
+    std::uint32_t any = 0;
+    for (std::size_t w = 0; w < signs.size() && first_word + w < data.layout.sign_words; ++w) {
+        signs[w] = instance_signs[first_word + w] ^ (sample.odd_loop ? clip.odd[first_word + w] : 0U);
+        any |= signs[w];
+    }
+    if (any == 0) {
+        kernels::accumulate({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction, sample.weight,
+                            window.lanes);
+    } else {
+        alignas(cache_line) std::array<float, window_lanes> factors{};
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            factors[lane] = ((signs[lane / 32] >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+        }
+        kernels::accumulate_signed({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction,
+                                   sample.weight, factors.data(), window.lanes);
+    }
+    float* translations = out.first + 4 * out.stride;
+    add_sparse(clip.still_translations, 0, 0, sample.weight, window, translations, out.stride);
+    add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window, translations, out.stride);
+    if (data.scales) {
+        float* scales = out.first + 7 * out.stride;
+        add_sparse(clip.still_scales, 0, 0, sample.weight, window, scales, out.stride);
+        add_sparse(clip.moving_scales, sample.frame, sample.fraction, sample.weight, window, scales, out.stride);
+    }
+    if (!clip.steps.empty()) { add_steps(sample, signs, window, out); }
+}
+
+void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
+    const PerformerHeader& header = block.header();
+    const std::size_t lanes = data.layout.lanes;
+    alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        const float* start = block.offset_turn() + axis * lanes + window.first;
+        const float* velocity = block.offset_turn() + (axis + 3) * lanes + window.first;
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            turn[axis * window_lanes + lane] = float(decayed({start[lane], velocity[lane]}, header.offset_seconds, elapsed));
+        }
+    }
+    kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
+    const float* move = block.offset_move();
+    for (std::size_t i = 0; i < data.moved.size(); ++i) {
+        const auto [row, joint] = data.moved[i];
+        if (joint < window.first || joint >= window.first + window.lanes) { continue; }
+        out.first[row * out.stride + joint - window.first] +=
+            float(decayed({move[i], move[data.moved.size() + i]}, header.offset_seconds, elapsed));
+    }
+}
+
+Quat quat_at(const WindowPose& pose, std::size_t lane) {
+    return {pose.rows[lane], pose.rows[window_lanes + lane], pose.rows[2 * window_lanes + lane], pose.rows[3 * window_lanes + lane]};
+}
+
+/// The rotation vector of a unit quaternion with w >= 0, radians.
+Vec3 rotation_vector(Quat q) {
+    const double sine = std::sqrt(double(q.x) * q.x + double(q.y) * q.y + double(q.z) * q.z);
+    const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(q.w)) / sine;
+    return {float(q.x * scale), float(q.y * scale), float(q.z * scale)};
+}
+
+} // namespace
+
+std::array<float, most_instances> instance_shares(const PerformerHeader& header, const Evaluation& what) {
+    std::array<float, most_instances> shares{};
+    double rest = 1;
+    for (std::size_t i = std::min<std::size_t>(header.instance_count, what.last_instance); i-- > what.first_instance;) {
+        const Instance& instance = header.instances[i];
+        const double elapsed = instance.elapsed + what.shift;
+        const double own = i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / double(instance.fade));
+        shares[i] = float(rest * own);
+        rest *= 1 - own;
+    }
+    return shares;
+}
+
+double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift) {
+    const PerformerHeader& header = block.header();
+    Evaluation now;
+    now.shift = shift;
+    const auto shares = instance_shares(header, now);
+    double cycles = 0, total = 0, fallback = 0;
+    for (std::size_t i = 0; i < header.instance_count; ++i) {
+        const Instance& instance = header.instances[i];
+        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+        if (!motion.synced) { continue; }
+        const Playhead* playheads = block.playheads(instance);
+        const auto leaves = data.motions.leaves_of(motion);
+        for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
+            const double seconds = data.clips[leaves[leaf].clip].seconds;
+            if (!leaves[leaf].synced || !(seconds > 0)) { continue; }
+            const double weight = double(shares[i]) * double(playheads[leaf].weight);
+            cycles += weight / seconds;
+            total += weight;
+            if (playheads[leaf].weight > 0) { fallback = 1 / seconds; }
+        }
+    }
+    return total > 1e-6 ? cycles / total : fallback;
+}
+
+void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window, PoseRows out) {
+    const PerformerHeader& header = block.header();
+    for (std::size_t row = 0; row < data.layout.pose_rows; ++row) {
+        float* to = out.first + row * out.stride;
+        if (row < 4) {
+            std::fill_n(to, window.lanes, 0.0F);
+        } else {
+            std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes, to);
+        }
+    }
+    const auto shares = instance_shares(header, what);
+    const double phase_shift = what.shift == 0 ? 0 : what.shift * shared_cadence(data, block, 0);
+    const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
+    for (std::size_t i = what.first_instance; i < last; ++i) {
+        if (!(shares[i] > 0)) { continue; }
+        const Instance& instance = header.instances[i];
+        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+        const Playhead* playheads = block.playheads(instance);
+        const auto leaves = data.motions.leaves_of(motion);
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            const float weight = shares[i] * playheads[l].weight;
+            if (!(weight > 0)) { continue; }
+            const SampledClip& clip = data.clips[leaves[l].clip];
+            const double own_shift = clip.seconds > 0 ? what.shift / clip.seconds : 0;
+            const Sample sample = leaves[l].synced
+                                      ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
+                                      : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
+            add_sample(data, sample, block.signs(instance), window, out);
+        }
+    }
+    kernels::normalize({out.first, out.stride}, window.lanes);
+    if (what.with_offset && header.offset_active != 0) {
+        apply_offset(data, block, std::max(0.0, header.offset_elapsed + what.shift), window, out);
+    }
+}
+
+void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds) {
+    const std::size_t lanes = data.layout.lanes;
+    each_window(data, [&](Window window) {
+        WindowPose before, earlier_before, after, earlier_after;
+        const auto evaluate = [&](WindowPose& pose, std::size_t first_instance, double shift, bool with_offset) {
+            evaluate_window(data, block, {first_instance, most_instances, shift, with_offset}, window, {pose.rows.data(), window_lanes});
+        };
+        evaluate(before, 0, 0, true);
+        evaluate(earlier_before, 0, -velocity_step, true);
+        evaluate(after, 1, 0, false);
+        evaluate(earlier_after, 1, -velocity_step, false);
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
+            if (now.w < 0) { now = -now; }
+            Quat earlier = quat_at(earlier_before, lane) * conjugate(quat_at(earlier_after, lane));
+            if (dot(earlier, now) < 0) { earlier = -earlier; }
+            const Vec3 start = rotation_vector(now);
+            const Vec3 velocity = (start - rotation_vector(earlier)) * float(1 / velocity_step);
+            float* out = block.offset_turn() + window.first + lane;
+            for (const auto& [row, value] : {std::pair{0, start.x}, {1, start.y}, {2, start.z}, {3, velocity.x}, {4, velocity.y}, {5, velocity.z}}) {
+                out[std::size_t(row) * lanes] = value;
+            }
+        }
+        for (std::size_t i = 0; i < data.moved.size(); ++i) {
+            const auto [row, joint] = data.moved[i];
+            if (joint < window.first || joint >= window.first + window.lanes) { continue; }
+            const std::size_t cell = row * window_lanes + joint - window.first;
+            const float start = before.rows[cell] - after.rows[cell];
+            const float earlier = earlier_before.rows[cell] - earlier_after.rows[cell];
+            block.offset_move()[i] = start;
+            block.offset_move()[data.moved.size() + i] = (start - earlier) * float(1 / velocity_step);
+        }
+    });
+    PerformerHeader& header = block.header();
+    header.offset_active = 1;
+    header.offset_seconds = float(seconds);
+    header.offset_elapsed = 0;
+}
+
+void choose_signs(const CharacterData& data, const PerformerBlock& block) {
+    const PerformerHeader& header = block.header();
+    const std::size_t newest = header.instance_count - 1U;
+    std::uint32_t* signs = block.signs(header.instances[newest]);
+    std::fill_n(signs, data.layout.sign_words, 0U);
+    if (newest == 0) { return; }
+    each_window(data, [&](Window window) {
+        WindowPose below, own;
+        evaluate_window(data, block, {0, newest, 0, false}, window, {below.rows.data(), window_lanes});
+        evaluate_window(data, block, {newest, newest + 1, 0, false}, window, {own.rows.data(), window_lanes});
+        for (std::size_t lane = 0; lane < window.lanes && window.first + lane < data.rig.joints.size(); ++lane) {
+            if (dot(quat_at(below, lane), quat_at(own, lane)) < 0) {
+                const std::size_t joint = window.first + lane;
+                signs[joint / 32] |= 1U << (joint % 32);
+            }
+        }
+    });
+}
+
+} // namespace gait

@@ -1,0 +1,59 @@
+/// From playheads and fades to a pose: one accumulation over every clip that has weight, then the layer's offset.
+#pragma once
+
+#include "perform/character_data.hpp"
+
+#include <array>
+
+namespace gait {
+
+/// Joints are evaluated a window at a time, so that scratch poses fit on any stack.
+inline constexpr std::size_t window_lanes = 64;
+
+struct Window {
+    std::size_t first = 0;
+    std::size_t lanes = 0;
+};
+
+/// Scratch rows for one window.
+struct alignas(cache_line) WindowPose {
+    std::array<float, 10 * window_lanes> rows;
+};
+
+/// What to evaluate.
+struct Evaluation {
+    std::size_t first_instance = 0; ///< the lowest instance counts in full; those below it are left out
+    std::size_t last_instance = most_instances; ///< one past the highest
+    double shift = 0;               ///< seconds from now; only small steps back make sense
+    bool with_offset = true;
+};
+
+/// Where a window's rows go: `first` is the window's own first lane of row 0.
+struct PoseRows {
+    float* first = nullptr;
+    std::size_t stride = 0;
+};
+
+void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window, PoseRows out);
+
+/// Calls `visit(window)` for each window of the character's joints.
+template <typename Visit> void each_window(const CharacterData& data, Visit visit) {
+    for (std::size_t first = 0; first < data.layout.lanes; first += window_lanes) {
+        visit(Window{first, std::min(window_lanes, data.layout.lanes - first)});
+    }
+}
+
+/// Each instance's share of the pose, given that the lowest counts in full; they sum to 1.
+[[nodiscard]] std::array<float, most_instances> instance_shares(const PerformerHeader& header, const Evaluation& what);
+
+/// Cycles a second of the phase that the synced motions share: the weighted mean of their clips' own.
+[[nodiscard]] double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift);
+
+/// Catches the difference between the pose with and without the oldest instance, and the speed of that difference, as the
+/// layer's inertial offset, to decay over `seconds`.
+void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds);
+
+/// Chooses, joint by joint, the sign with which the newest instance joins those below it.
+void choose_signs(const CharacterData& data, const PerformerBlock& block);
+
+} // namespace gait

@@ -1,0 +1,220 @@
+#include "gait/performer.hpp"
+
+#include "perform/evaluate.hpp"
+#include "perform/frame.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <new>
+#include <stdexcept>
+
+namespace gait {
+namespace {
+
+std::byte* allocate(std::size_t bytes) {
+    return static_cast<std::byte*>(::operator new(bytes, std::align_val_t{cache_line}));
+}
+
+/// Joint `lane` of rows `stride` apart.
+Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, bool scales) {
+    const float* p = rows + lane;
+    Transform t{{p[0], p[stride], p[2 * stride], p[3 * stride]}, {p[4 * stride], p[5 * stride], p[6 * stride]}, {1, 1, 1}};
+    if (scales) { t.scale = {p[7 * stride], p[8 * stride], p[9 * stride]}; }
+    return t;
+}
+
+} // namespace
+
+void Performer::Free::operator()(std::byte* block) const { ::operator delete(block, std::align_val_t{cache_line}); }
+
+Performer::Performer(std::shared_ptr<const Character> character) : character_(std::move(character)) {
+    if (!character_) { throw std::invalid_argument("a performer needs a character; this one's document did not compile"); }
+    block_.reset(allocate(character_->performer_bytes()));
+    reset();
+}
+
+Performer::Performer(const Performer& other)
+    : character_(other.character_), block_(allocate(character_->performer_bytes())) {
+    std::memcpy(block_.get(), other.block_.get(), character_->performer_bytes());
+}
+
+Performer& Performer::operator=(const Performer& other) {
+    if (this == &other) { return *this; }
+    if (character_ != other.character_ || !block_) {
+        block_.reset(allocate(other.character_->performer_bytes()));
+        character_ = other.character_;
+    }
+    std::memcpy(block_.get(), other.block_.get(), character_->performer_bytes());
+    return *this;
+}
+
+namespace {
+PerformerBlock view(const Character& character, std::byte* block) { return {block, character.data().layout}; }
+} // namespace
+
+void Performer::reset() { reset_block(character_->data(), view(*character_, block_.get())); }
+
+bool Performer::set(NumberParameter parameter, float value) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (parameter.index >= data.parameters.size() || data.parameters[parameter.index].kind != ParameterKind::number ||
+        !std::isfinite(value)) {
+        ++block.header().faults.refused_values;
+        return false;
+    }
+    const ParameterInfo& info = data.parameters[parameter.index];
+    value = std::clamp(value, info.low, info.high);
+    block.raw()[parameter.index] = value;
+    if (!(info.smooth > 0) || block.header().started == 0) {
+        block.smoothed()[parameter.index] = value;
+        block.smoothed_exact()[parameter.index] = double(value);
+    }
+    return true;
+}
+
+bool Performer::set(FlagParameter parameter, bool value) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (parameter.index >= data.parameters.size() || data.parameters[parameter.index].kind != ParameterKind::flag) {
+        ++block.header().faults.refused_values;
+        return false;
+    }
+    block.raw()[parameter.index] = block.smoothed()[parameter.index] = value ? 1.0F : 0.0F;
+    return true;
+}
+
+float Performer::get(NumberParameter parameter) const {
+    return parameter.index < character_->data().parameters.size() ? view(*character_, block_.get()).raw()[parameter.index] : 0;
+}
+
+float Performer::smoothed(NumberParameter parameter) const {
+    return parameter.index < character_->data().parameters.size() ? view(*character_, block_.get()).smoothed()[parameter.index] : 0;
+}
+
+bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{parameter.index}) != 0; }
+
+bool Performer::advance(double seconds) {
+    const PerformerBlock block = view(*character_, block_.get());
+    if (!std::isfinite(seconds) || seconds < 0) {
+        ++block.header().faults.refused_steps;
+        return false;
+    }
+    advance_block(character_->data(), block, seconds);
+    return true;
+}
+
+void Performer::pose(std::span<Transform> out) const {
+    const CharacterData& data = character_->data();
+    const float* rows = view(*character_, block_.get()).pose();
+    const std::size_t count = std::min(out.size(), data.rig.joints.size());
+    for (std::size_t j = 0; j < count; ++j) { out[j] = transform_at(rows, data.layout.lanes, j, data.scales); }
+}
+
+void Performer::model_pose(std::span<Transform> out) const {
+    const auto& joints = character_->data().rig.joints;
+    pose(out);
+    for (std::size_t j = 0; j < std::min(out.size(), joints.size()); ++j) {
+        if (joints[j].parent >= 0) { out[j] = out[std::size_t(joints[j].parent)] * out[j]; }
+    }
+}
+
+void Performer::model_matrices(std::span<Matrix4> out) const {
+    const CharacterData& data = character_->data();
+    const float* rows = view(*character_, block_.get()).pose();
+    const std::size_t count = std::min(out.size(), data.rig.joints.size());
+    for (std::size_t j = 0; j < count; ++j) {
+        const Matrix4 local = to_matrix(transform_at(rows, data.layout.lanes, j, data.scales));
+        const int parent = data.rig.joints[j].parent;
+        out[j] = parent < 0 ? local : out[std::size_t(parent)] * local;
+    }
+}
+
+void Performer::skinning_matrices(std::span<Matrix4> out) const {
+    const auto& joints = character_->data().rig.joints;
+    model_matrices(out);
+    for (std::size_t j = 0; j < std::min(out.size(), joints.size()); ++j) { out[j] = out[j] * joints[j].inverse_bind; }
+}
+
+double Performer::time() const { return view(*character_, block_.get()).header().time; }
+
+std::uint16_t Performer::state() const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    return header.instances[header.instance_count - 1U].state;
+}
+
+std::string_view Performer::state_name() const { return character_->states()[state()].name; }
+
+std::span<const TransitionRecord> Performer::transitions() const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    return {header.records.data(), header.record_count};
+}
+
+Faults Performer::faults() const { return view(*character_, block_.get()).header().faults; }
+
+std::size_t Performer::instance_count() const { return view(*character_, block_.get()).header().instance_count; }
+
+InstanceView Performer::instance(std::size_t index) const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    if (index >= header.instance_count) { return {}; }
+    const Instance& i = header.instances[index];
+    return {i.serial, i.state, i.entered_by, instance_shares(header, {})[index], double(i.fade), i.elapsed, i.ease};
+}
+
+std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out) const {
+    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerHeader& header = block.header();
+    const CharacterData& data = character_->data();
+    if (index >= header.instance_count) { return 0; }
+    const Instance& instance = header.instances[index];
+    const Playhead* playheads = block.playheads(instance);
+    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
+    std::size_t count = 0;
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        if (!(playheads[l].weight > 0)) { continue; }
+        if (count < out.size()) {
+            out[count] = {leaves[l].clip, playheads[l].weight, leaves[l].synced ? header.phase : playheads[l].position,
+                          leaves[l].synced ? header.phase_loops : playheads[l].loops};
+        }
+        ++count;
+    }
+    return count;
+}
+
+void Performer::instance_pose(std::size_t index, std::span<Transform> out) const {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (index >= block.header().instance_count) { return; }
+    const std::size_t count = std::min(out.size(), data.rig.joints.size());
+    each_window(data, [&](Window window) {
+        WindowPose pose;
+        evaluate_window(data, block, {index, index + 1, 0, false}, window, {pose.rows.data(), window_lanes});
+        for (std::size_t lane = 0; lane < window.lanes && window.first + lane < count; ++lane) {
+            out[window.first + lane] = transform_at(pose.rows.data(), window_lanes, lane, data.scales);
+        }
+    });
+}
+
+double Performer::offset_seconds() const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    return header.offset_active != 0 ? double(header.offset_seconds) : 0;
+}
+
+double Performer::offset_elapsed() const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    return header.offset_active != 0 ? header.offset_elapsed : 0;
+}
+
+double Performer::seconds_to_next_instant() const {
+    return gait::seconds_to_next_instant(character_->data(), view(*character_, block_.get()));
+}
+
+std::span<const std::byte> Performer::bytes() const { return {block_.get(), character_->performer_bytes()}; }
+
+bool Performer::restore(std::span<const std::byte> stored) {
+    if (stored.size() != character_->performer_bytes()) { return false; }
+    std::memcpy(block_.get(), stored.data(), stored.size());
+    return true;
+}
+
+} // namespace gait

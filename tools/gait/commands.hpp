@@ -1,0 +1,24 @@
+/// The commands: each adds its options to the line and leaves what is to be run.
+#pragma once
+
+#include <CLI/CLI.hpp>
+
+#include <functional>
+
+namespace gait::tool {
+
+/// What a command returns to the shell.
+enum ExitCode : int {
+    done = 0,
+    found_errors = 1, ///< the document has errors, or a bound was missed
+    bad_input = 2,    ///< bad usage, or input that cannot be read
+};
+
+/// Set by the command that was asked for.
+using Run = std::function<int()>;
+
+void add_clips(CLI::App& app, Run& run);
+void add_check(CLI::App& app, Run& run);
+void add_perform(CLI::App& app, Run& run);
+
+} // namespace gait::tool

@@ -1,0 +1,36 @@
+#include "commands.hpp"
+#include "output.hpp"
+
+#include <csignal>
+#include <exception>
+#include <new>
+
+int main(int argument_count, char** arguments) {
+    using namespace gait::tool;
+    std::signal(SIGPIPE, SIG_IGN); // a closed pipe is an ordinary failed write
+    CLI::App app{"Plays, measures and checks the state machines of rigged characters."};
+    app.name("gait");
+    app.set_version_flag("--version", "gait " GAIT_VERSION);
+    app.require_subcommand(1);
+    app.footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png\n\n"
+               "Exit codes: 0 done; 1 the document has errors or a bound was missed; 2 bad usage or unreadable input.");
+    Run run;
+    add_clips(app, run);
+    add_check(app, run);
+    add_perform(app, run);
+    try {
+        app.parse(argument_count, arguments);
+    } catch (const CLI::ParseError& problem) {
+        if (problem.get_exit_code() == 0) { return app.exit(problem); }
+        complain(std::string(problem.what()) + "; 'gait --help' lists what there is");
+        return bad_input;
+    }
+    try {
+        return run();
+    } catch (const std::bad_alloc&) {
+        complain("there is not enough memory for this");
+    } catch (const std::exception& problem) {
+        complain(std::string("this should not happen, please report it: ") + problem.what());
+    }
+    return bad_input;
+}

@@ -1,0 +1,45 @@
+/// How the tool writes: tables that line up, and findings on the error stream.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+
+#include <nlohmann/json.hpp>
+
+#include <string>
+#include <vector>
+
+namespace gait::tool {
+
+/// Rows of cells under headings, each column as wide as it needs. Numbers stand to the right.
+class Table {
+public:
+    enum class Align { left, right };
+    struct Column {
+        std::string heading;
+        Align align = Align::left;
+    };
+    explicit Table(std::vector<Column> columns) : columns_(std::move(columns)) {}
+    void add(std::vector<std::string> cells) { rows_.push_back(std::move(cells)); }
+    [[nodiscard]] bool empty() const { return rows_.empty(); }
+    [[nodiscard]] std::string text(const std::string& indent = "  ") const;
+
+private:
+    std::vector<Column> columns_;
+    std::vector<std::vector<std::string>> rows_;
+};
+
+/// Writes to standard output; a reader that has gone away ends the program quietly.
+void print(const std::string& text);
+
+/// Writes findings to the error stream.
+void report(const Diagnostics& diagnostics);
+
+/// One line to the error stream, after the tool's name.
+void complain(const std::string& message);
+
+[[nodiscard]] nlohmann::json to_json(const Diagnostics& diagnostics);
+
+/// The exit code that findings call for: unreadable input, errors, or neither.
+[[nodiscard]] int exit_code(const Diagnostics& diagnostics);
+
+} // namespace gait::tool

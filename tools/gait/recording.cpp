@@ -1,0 +1,109 @@
+#include "recording.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait::tool {
+namespace {
+
+RecordedFrame capture(const Performer& performer) {
+    const Character& character = performer.character();
+    RecordedFrame frame;
+    frame.time = performer.time();
+    for (std::size_t p = 0; p < character.parameters().size(); ++p) {
+        frame.set.push_back(performer.get(NumberParameter{std::uint16_t(p)}));
+        frame.smoothed.push_back(performer.smoothed(NumberParameter{std::uint16_t(p)}));
+    }
+    frame.state = performer.state();
+    for (std::size_t i = 0; i < performer.instance_count(); ++i) {
+        RecordedInstance instance;
+        instance.view = performer.instance(i);
+        instance.clips.resize(character.clips().size());
+        instance.clips.resize(std::min(instance.clips.size(), performer.instance_clips(i, instance.clips)));
+        frame.instances.push_back(std::move(instance));
+    }
+    frame.pose.resize(character.joint_count());
+    performer.pose(frame.pose);
+    return frame;
+}
+
+std::string csv_cell(const std::string& text) {
+    if (text.find_first_of(",\"\n") == std::string::npos) { return text; }
+    std::string out = "\"";
+    for (const char c : text) { out += c == '"' ? "\"\"" : std::string(1, c); }
+    return out + "\"";
+}
+
+} // namespace
+
+Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second) {
+    Recording recording;
+    recording.frames_per_second = frames_per_second;
+    recording.seconds = seconds;
+    recording.seconds_in_state.resize(performer.character().states().size(), 0);
+    SmoothnessWatch watch(performer);
+    if (cues != nullptr) { cues->apply(performer, 0); }
+    recording.frames.push_back(capture(performer));
+    Performer before = performer;
+    const auto steps = std::int64_t(std::llround(seconds * frames_per_second));
+    for (std::int64_t f = 1; f <= steps; ++f) {
+        // From instant to instant, so that the error of a step does not add up.
+        const double now = double(f - 1) / frames_per_second, dt = double(f) / frames_per_second - now;
+        if (cues != nullptr) { cues->apply(performer, now); }
+        before = performer;
+        performer.advance(dt);
+        watch.step(before, dt, performer);
+        for (const TransitionRecord& t : performer.transitions()) { recording.transitions.push_back(t); }
+        recording.seconds_in_state[performer.state()] += dt;
+        recording.frames.push_back(capture(performer));
+        recording.frames.back().jolt = watch.snap().last_jolt();
+    }
+    recording.seam = watch.worst_seam();
+    recording.snaps = watch.snap().transitions();
+    recording.worst_snap = watch.snap().worst();
+    recording.faults = performer.faults();
+    return recording;
+}
+
+std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character) {
+    std::vector<double> shares(character.clips().size(), 0);
+    for (const RecordedInstance& instance : frame.instances) {
+        for (const ClipView& clip : instance.clips) { shares[clip.clip] += double(instance.view.weight) * double(clip.weight); }
+    }
+    return shares;
+}
+
+std::string trace_csv(const Recording& recording, const Character& character) {
+    constexpr std::size_t most_motions = 4;
+    std::string out = "time_s";
+    for (const ParameterInfo& p : character.parameters()) { out += fmt::format(",{0}_set,{0}_smoothed", p.name); }
+    out += ",state";
+    for (std::size_t m = 1; m <= most_motions; ++m) { out += fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m); }
+    out += ",jolt_deg_per_s\n";
+    for (const RecordedFrame& frame : recording.frames) {
+        out += fmt::format("{:.6f}", frame.time);
+        for (std::size_t p = 0; p < frame.set.size(); ++p) { out += fmt::format(",{:.6g},{:.6g}", frame.set[p], frame.smoothed[p]); }
+        out += "," + csv_cell(character.states()[frame.state].name);
+        for (std::size_t m = 0; m < most_motions; ++m) {
+            if (m >= frame.instances.size()) {
+                out += ",,,,,";
+                continue;
+            }
+            const RecordedInstance& instance = frame.instances[m];
+            std::string clips, weights, phases;
+            for (const ClipView& clip : instance.clips) {
+                const char* bar = clips.empty() ? "" : "|";
+                clips += bar + character.clips()[clip.clip].name;
+                weights += fmt::format("{}{:.5f}", bar, clip.weight);
+                phases += fmt::format("{}{:.5f}", bar, clip.phase);
+            }
+            out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name), instance.view.weight, csv_cell(clips), weights, phases);
+        }
+        out += fmt::format(",{:.4f}\n", frame.jolt);
+    }
+    return out;
+}
+
+} // namespace gait::tool

@@ -1,0 +1,54 @@
+/// A performance, frame by frame: what the trace, the bake and the chart are made from.
+#pragma once
+
+#include "gait/compile.hpp"
+#include "gait/cue_sheet.hpp"
+#include "gait/performer.hpp"
+#include "gait/smoothness.hpp"
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gait::tool {
+
+struct RecordedInstance {
+    InstanceView view;
+    std::vector<ClipView> clips;
+};
+
+struct RecordedFrame {
+    double time = 0;
+    std::vector<float> set, smoothed; ///< a parameter each
+    std::uint16_t state = 0;
+    std::vector<RecordedInstance> instances;
+    double jolt = 0; ///< the greatest of any joint, degrees a second
+    std::vector<Transform> pose;
+};
+
+struct Recording {
+    double frames_per_second = 60;
+    double seconds = 0;
+    std::vector<RecordedFrame> frames;
+    std::vector<TransitionRecord> transitions;
+    std::vector<double> seconds_in_state;
+    Seam seam;
+    std::vector<Snap> snaps;
+    Snap worst_snap;
+    Faults faults;
+};
+
+/// Plays `performer` for `seconds`. `cues` may be null.
+[[nodiscard]] Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second);
+
+/// A row a frame, as CSV.
+[[nodiscard]] std::string trace_csv(const Recording& recording, const Character& character);
+
+/// The share of the pose that each clip has in a frame [one a clip of the character].
+[[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character);
+
+/// Draws parameters, states, clips and jolts over time, as .png or .svg by the name of `path`. Returns what went wrong.
+[[nodiscard]] std::optional<std::string> draw_chart(const Recording& recording, const Character& character, const std::string& title, const std::string& path);
+
+} // namespace gait::tool
