@@ -15,10 +15,6 @@ const Vector3d right_axis(1, 0, 0), up_axis(0, 1, 0), forward_axis(0, 0, 1);
 double radians(double degrees) { return degrees * pi / 180; }
 double wrapped(double phase) { return phase - std::floor(phase); }
 double wave(double phase) { return std::cos(2 * pi * phase); }
-double smooth(double u) {
-    u = std::clamp(u, 0.0, 1.0);
-    return u * u * u * (u * (6 * u - 15) + 10);
-}
 /// Nearly max(x, 0), without a corner.
 double soft_positive(double x, double softness) { return softness * std::log1p(std::exp(x / softness)); }
 
@@ -28,23 +24,30 @@ double hermite(double u, double p0, double v0, double p1, double v1, double span
     return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;
 }
 
-/// The ankle as seen from a point of the sole at (`behind` the ankle negative) for a foot pitched by `pitch` degrees.
-std::pair<double, double> ankle_over(double contact_forward, double pitch) {
-    const double a = radians(pitch), forward = -contact_forward, up = ankle_height;
-    return {forward * std::cos(a) - up * std::sin(a), forward * std::sin(a) + up * std::cos(a)};
+/// What the foot rolls over: the heel, then the joint of the toes, which lie flat while the heel rises.
+struct Pivot {
+    double forward, up; ///< of the ankle at rest, and above the ground
+};
+constexpr Pivot heel_pivot{-heel_behind_ankle, 0}, toe_pivot{ball_before_ankle, ball_height};
+
+/// The ankle as seen from the ground under `pivot`, for a foot pitched by `pitch` degrees about it.
+std::pair<double, double> ankle_over(Pivot pivot, double pitch) {
+    const double a = radians(pitch), forward = -pivot.forward, up = ankle_height - pivot.up;
+    return {forward * std::cos(a) - up * std::sin(a), pivot.up + forward * std::sin(a) + up * std::cos(a)};
 }
 
 /// Where the heel strikes, forward of the hips.
 double strike_place(const Gait& gait) {
     const double foot = heel_behind_ankle + ball_before_ankle;
-    const double first = ankle_over(-heel_behind_ankle, gait.strike).first;
-    const double last = ankle_over(ball_before_ankle, -gait.toe_off).first;
+    const double first = ankle_over(heel_pivot, gait.strike).first;
+    const double last = ankle_over(toe_pivot, -gait.toe_off).first;
     const double way = gait.stride() * gait.duty - foot + first - last;
     return gait.ahead * way - first;
 }
 
 FootPlace stance(const Gait& gait, double phase) {
-    constexpr double sole_down = 0.16, heel_up = 0.48; // parts of the stance
+    constexpr double sole_down = 0.16; // of the stance
+    const double heel_up = gait.heel_up;
     const double s = phase / gait.duty;
     FootPlace foot;
     if (s < sole_down) {
@@ -52,12 +55,12 @@ FootPlace stance(const Gait& gait, double phase) {
         foot.pitch = gait.strike * (1 - u) * (1 - u) * (1 + u); // falls at once, lands softly
     } else if (s > heel_up) {
         const double u = (s - heel_up) / (1 - heel_up);
-        foot.pitch = -gait.toe_off * (0.35 * u * u + 0.65 * u * u * u);
+        foot.pitch = -gait.toe_off * (0.6 * u * u + 0.4 * u * u * u);
     }
     const bool on_heel = foot.pitch > 0;
     const double heel = strike_place(gait) - gait.speed * gait.seconds * phase;
     const double contact = on_heel ? heel : heel + heel_behind_ankle + ball_before_ankle;
-    const auto [forward, up] = ankle_over(on_heel ? -heel_behind_ankle : ball_before_ankle, foot.pitch);
+    const auto [forward, up] = ankle_over(on_heel ? heel_pivot : toe_pivot, foot.pitch);
     foot.forward = contact + forward;
     foot.up = up;
     foot.toes = std::max(0.0, -foot.pitch);
@@ -69,17 +72,18 @@ FootPlace swing(const Gait& gait, double phase) {
     const FootPlace off = stance(gait, gait.duty), before_off = stance(gait, gait.duty - h);
     const FootPlace strike = stance(gait, 0), after_strike = stance(gait, h);
     const double span = 1 - gait.duty, u = (phase - gait.duty) / span;
-    const auto follow = [&](double FootPlace::*part) {
-        return hermite(u, off.*part, (off.*part - before_off.*part) / h, strike.*part, (after_strike.*part - strike.*part) / h, span);
+    const auto follow = [&](double FootPlace::*part, double arrival) {
+        return hermite(u, off.*part, (off.*part - before_off.*part) / h, strike.*part, arrival * (after_strike.*part - strike.*part) / h, span);
     };
     FootPlace foot;
-    foot.forward = follow(&FootPlace::forward);
+    foot.forward = follow(&FootPlace::forward, gait.drawn_back);
     const double lift = u * u * (1 - u) * (1 - u) * (1 - u) / (0.4 * 0.4 * 0.6 * 0.6 * 0.6); // 1 at u = 0.4
-    foot.up = follow(&FootPlace::up) + gait.lift * lift;
+    foot.up = follow(&FootPlace::up, 1) + gait.lift * lift;
     // The foot hangs, then is drawn up for the strike.
     foot.pitch = hermite(u, off.pitch, (off.pitch - before_off.pitch) / h * 0.4, strike.pitch, (after_strike.pitch - strike.pitch) / h, span);
-    const double v = std::min(u / 0.45, 1.0);
-    foot.toes = off.toes * (1 - smooth(v));
+    // The toes spring back.
+    constexpr double sprung = 0.3;
+    if (u < sprung) { foot.toes = hermite(u / sprung, off.toes, (off.toes - before_off.toes) / h, 0, 0, span * sprung); }
     return foot;
 }
 
@@ -196,7 +200,7 @@ FootPlace foot_at(const Gait& gait, double phase) {
 
 GaitModel::GaitModel(const Skeleton& skeleton, const Gait& gait) : skeleton_(skeleton), gait_(gait) {
     // As tall as she can go without a knee locking: a leg near its full length snaps.
-    constexpr double longest = 0.988 * (thigh + shin);
+    constexpr double longest = 0.994 * (thigh + shin);
     double height = 0.96;
     for (;; height -= 0.001) {
         double reach = 0;
@@ -238,7 +242,7 @@ SkeletonPose GaitModel::pose_at_height(double phase, double hip_height, double* 
 SkeletonPose standing(const Skeleton& skeleton, double phase) {
     SkeletonPose pose = rest(skeleton);
     const double shift = wave(phase), breath = wave(2 * phase + 0.1), look = wave(phase + 0.3);
-    pose.hips = {0.022 * shift, 0.905 - 0.003 * shift * shift + 0.001 * breath, 0.004 * wave(phase + 0.2)};
+    pose.hips = {0.022 * shift, 0.926 - 0.003 * shift * shift + 0.001 * breath, 0.004 * wave(phase + 0.2)};
     pose.rotations[0] = turned(up_axis, 1.5 * look) * turned(forward_axis, 1.6 * shift) * turned(right_axis, 1);
     const FootPlace left{-0.015, ankle_height, 0, 0}, right{0.035, ankle_height, 0, 0};
     place_legs(skeleton, pose, {left, right}, 0.19, 9);

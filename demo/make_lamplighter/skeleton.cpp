@@ -43,7 +43,7 @@ Skeleton::Skeleton() {
         put("upper_leg", "hips", {0.09, ankle_y + shin + thigh, 0});
         put("lower_leg", "upper_leg", {0.09, ankle_y + shin, 0});
         put("foot", "lower_leg", {0.09, ankle_y, 0});
-        put("toes", "foot", {0.09, 0.022, ball_before_ankle});
+        put("toes", "foot", {0.09, ball_height, ball_before_ankle});
         put("coat_front_1", "hips", {0.085, 0.93, 0.095});
         put("coat_front_2", "coat_front_1", {0.095, 0.70, 0.115});
         put("coat_back_1", "hips", {0.085, 0.93, -0.105});

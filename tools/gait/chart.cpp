@@ -60,7 +60,11 @@ struct Panel {
     double top, bottom; ///< of the page
 };
 
-std::string margins(Panel panel) { return fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", panel.top, panel.bottom); }
+/// Places a panel, with its key in the strip above it.
+std::string margins(Panel panel) {
+    return fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset key at screen 0.98, screen {} right center horizontal maxrows 1 samplen 2 noenhanced\n", panel.top,
+                       panel.bottom, panel.top + 0.02);
+}
 
 std::string parameters_panel(const Recording& recording, const Character& character) {
     std::string plots;
@@ -112,11 +116,10 @@ std::string clips_panel(const Character& character) {
 std::string jolt_panel(const Recording& recording) {
     std::string out = "set ylabel 'jolt (deg/s)'\nset yrange [0:*]\nset ytics autofreq\n";
     if (recording.worst_snap.joint >= 0) {
-        out += fmt::format("set label 1 'snap ratio {:.2f}' at {:.4f},graph 0.93 center font ',9'\n", recording.worst_snap.ratio,
-                           std::clamp(recording.worst_snap.time, recording.seconds * 0.05, recording.seconds * 0.95));
-        out += fmt::format("set arrow 1 from {0:.4f},graph 0.86 to {0:.4f},graph 0.6 lc rgb '#d55e00' lw 1.5\n", recording.worst_snap.time);
+        out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.07, screen 0.29 left font ',10' tc rgb '#b34700'\n", recording.worst_snap.ratio, recording.worst_snap.time);
+        out += fmt::format("set arrow 1 from {0:.4f},graph 1.12 to {0:.4f},graph 1 lc rgb '#d55e00' lw 2 front\n", recording.worst_snap.time);
     }
-    return out + "set xlabel 'seconds'\nset format x '%g'\nplot $frames using 1:2 with lines lw 1 lc rgb '#333333' title 'change of a joint''s angular velocity between two frames, the greatest of all joints'\n";
+    return out + "set xlabel 'seconds'\nset format x '%g'\nplot $frames using 1:2 with lines lw 1 lc rgb '#333333' title 'greatest change of a joint''s angular velocity between two frames'\n";
 }
 
 std::string script_for(const Recording& recording, const Character& character, const std::string& title, const std::string& output, bool svg) {
@@ -125,7 +128,7 @@ std::string script_for(const Recording& recording, const Character& character, c
     script += "set output " + plot_text(output) + "\n";
     script += "set multiplot title " + plot_text(title) + " noenhanced font ',12'\n";
     script += fmt::format("set xrange [0:{:.5f}]\nset lmargin at screen 0.07\nset rmargin at screen 0.98\n", std::max(recording.seconds, 1e-3));
-    script += "set key above right horizontal maxrows 1 samplen 2 noenhanced\nset grid xtics lc rgb '#dddddd'\nset format x ''\nset tics scale 0.5\n";
+    script += "set grid xtics lc rgb '#dddddd'\nset format x ''\nset tics scale 0.5\n";
     for (std::size_t i = 0; i < recording.transitions.size(); ++i) {
         script += fmt::format("set arrow {} from {:.4f},graph 0 to {:.4f},graph 1 nohead lc rgb '#bbbbbb' dt 2 back\n", 1000 + i, recording.transitions[i].time, recording.transitions[i].time);
     }

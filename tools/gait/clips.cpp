@@ -1,11 +1,14 @@
 // gait clips: what a file holds, and whether it fits and loops.
 #include "commands.hpp"
+#include "film.hpp"
 #include "output.hpp"
 
 #include "gait/gltf.hpp"
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <memory>
 
 namespace gait::tool {
@@ -14,6 +17,9 @@ namespace {
 struct ClipsOptions {
     std::vector<std::string> files;
     std::string skin;
+    std::string clip;
+    std::string film;
+    View view = View::three_quarters;
     bool tree = false;
     bool json = false;
 };
@@ -71,8 +77,46 @@ nlohmann::json json_of(const std::string& path, const ImportedFile& file) {
     return {{"file", path}, {"rig", {{"name", file.rig.name}, {"height_m", rest_height(file.rig)}, {"joints", joints}}}, {"clips", clips}};
 }
 
+/// A film of one clip: a cycle at even instants, and its end over its start.
+int film_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file) {
+    std::vector<std::string> names;
+    const ClipSource* clip = nullptr;
+    for (const ClipSource& candidate : file.clips) {
+        names.push_back(candidate.name);
+        if (candidate.name == options.clip) { clip = &candidate; }
+    }
+    if (clip == nullptr) {
+        const std::string near = nearest_name(options.clip, names);
+        complain(near.empty() ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
+                              : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
+        return bad_input;
+    }
+    const auto rest = rest_pose(file.rig);
+    const bool animated = options.film.ends_with(".gif");
+    const int count = animated ? std::clamp(int(std::ceil(clip->seconds * 25)), 2, 400) : 11;
+    Film film;
+    film.title = fmt::format("{}: {}, {:.3f} s", path, clip->name, clip->seconds);
+    film.seconds_between = clip->seconds / count;
+    for (int i = 0; i < count; ++i) {
+        const double at = clip->seconds * i / count;
+        film.bodies.push_back({pose_at(*clip, rest, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count)});
+    }
+    const LoopGap gap = loop_gap(*clip, file.rig);
+    film.start = film.bodies.front();
+    film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start", fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
+    if (const auto problem = draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {
+        complain(options.film + " " + *problem);
+        return bad_input;
+    }
+    return done;
+}
+
 int run_clips(const ClipsOptions& options) {
     int code = done;
+    if (options.film.empty() != options.clip.empty() || (!options.film.empty() && options.files.size() != 1)) {
+        complain("a film is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png'");
+        return bad_input;
+    }
     nlohmann::json all = nlohmann::json::array();
     std::string text;
     for (const std::string& path : options.files) {
@@ -80,6 +124,7 @@ int run_clips(const ClipsOptions& options) {
         report(result.diagnostics);
         code = std::max(code, exit_code(result.diagnostics));
         if (!result.file) { continue; }
+        if (!options.film.empty()) { code = std::max(code, film_clip(options, path, *result.file)); }
         if (options.json) {
             all.push_back(json_of(path, *result.file));
         } else {
@@ -97,9 +142,11 @@ void add_clips(CLI::App& app, Run& run) {
     CLI::App* command = app.add_subcommand("clips", "Tells what animation files hold: the rig, each clip, and whether it loops");
     command->add_option("FILE", options->files, "glTF files (.glb, .gltf)")->required();
     command->add_option("--skin", options->skin, "the skin to take where a file has several");
+    command->add_option("--clip", options->clip, "the clip that --film shows");
+    add_film_options(*command, options->film, options->view);
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Example:\n  gait clips demo/lamplighter.glb --tree");
+    command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip stroll --film stroll.png --view side");
     command->callback([options, &run] { run = [options] { return run_clips(*options); }; });
 }
 

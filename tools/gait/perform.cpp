@@ -1,5 +1,6 @@
 // gait perform: plays a document without a game, and tells what happened.
 #include "commands.hpp"
+#include "film.hpp"
 #include "output.hpp"
 #include "recording.hpp"
 
@@ -22,7 +23,8 @@ struct PerformOptions {
     std::vector<std::string> set;
     double seconds = 0;
     double frames_per_second = 60;
-    std::string trace, bake, chart;
+    std::string trace, bake, chart, film;
+    View view = View::three_quarters;
     bool json = false;
 };
 
@@ -125,6 +127,26 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
     return result;
 }
 
+std::filesystem::path rig_path(const Loaded& loaded, const PerformOptions& options) {
+    return std::filesystem::path(options.document).parent_path() / loaded.document.rig.value;
+}
+
+/// The performance at even instants, or all of it where it moves.
+Film film_of(const Recording& recording, const Character& character, const PerformOptions& options) {
+    const bool animated = options.film.ends_with(".gif");
+    const double wanted = animated ? std::min(recording.seconds * 20, 1200.0) : 12;
+    const std::size_t count = std::min(recording.frames.size(), std::size_t(std::max(wanted, 1.0)));
+    Film film;
+    film.title = fmt::format("{}: {:.1f} s", options.document, recording.seconds);
+    film.seconds_between = recording.seconds / double(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count : i * (recording.frames.size() - 1) / (count - 1);
+        const RecordedFrame& frame = recording.frames[index];
+        film.bodies.push_back({frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name});
+    }
+    return film;
+}
+
 /// Writes what was asked for; says each file, or why not.
 int write_outputs(const Recording& recording, const Loaded& loaded, const PerformOptions& options, std::string& said) {
     const Character& character = *loaded.character;
@@ -141,8 +163,7 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
     if (!options.bake.empty()) {
         BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
         for (const RecordedFrame& frame : recording.frames) { motion.frames.push_back(frame.pose); }
-        const std::filesystem::path rig = std::filesystem::path(options.document).parent_path() / loaded.document.rig.value;
-        const Diagnostics problems = bake_gltf(rig, motion, options.bake);
+        const Diagnostics problems = bake_gltf(rig_path(loaded, options), motion, options.bake);
         report(problems);
         if (has_errors(problems)) { code = bad_input; } else { finish(options.bake, "bake ", std::nullopt); }
     }
@@ -150,6 +171,10 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
         std::string title = options.document;
         if (!options.cues.empty()) { title += " with " + options.cues; }
         finish(options.chart, "chart", draw_chart(recording, character, title, options.chart));
+    }
+    if (!options.film.empty()) {
+        finish(options.film, "film ", draw_film(film_of(recording, character, options), character.rig(),
+                                                read_skinned_mesh(rig_path(loaded, options), {}), options.view, options.film));
     }
     return code;
 }
@@ -218,6 +243,7 @@ void add_perform(CLI::App& app, Run& run) {
     command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")->check(CLI::Validator([](std::string& path) {
         return path.ends_with(".png") || path.ends_with(".svg") ? std::string{} : "the chart is drawn as .png or .svg; found '" + path + "'";
     }, "FILE.png|svg"));
+    add_film_options(*command, options->film, options->view);
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png --bake round.glb\n\n"
                     "Exit code 1 means a bound of smoothness was missed.");

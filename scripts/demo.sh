@@ -1,0 +1,10 @@
+#!/usr/bin/env bash
+# Sets up, builds, and plays the lamplighter's evening round.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/setup.sh build
+cmake --preset release -DGAIT_BUILD_TESTS=OFF -B build/demo >/dev/null
+cmake --build build/demo --parallel
+mkdir -p out
+exec build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
+  --chart out/round.png --film out/round-film.png --bake out/round.glb --trace out/round.csv

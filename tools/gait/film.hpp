@@ -1,0 +1,38 @@
+/// A film: the body at even instants, drawn as a volume on a ground line with a metre scale.
+#pragma once
+
+#include "files/gltf_mesh.hpp"
+#include "gait/rig.hpp"
+
+#include <CLI/CLI.hpp>
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gait::tool {
+
+enum class View { three_quarters, side, above };
+
+/// One body of a film.
+struct FilmBody {
+    std::vector<Transform> pose; ///< local
+    std::string label;           ///< under it
+    std::string second_label;
+};
+
+struct Film {
+    std::string title;
+    std::vector<FilmBody> bodies;
+    /// The end of a clip over its start, with what to say of it; drawn last.
+    std::optional<FilmBody> start, end;
+    double seconds_between = 0; ///< between two bodies: the pace of an animated film
+};
+
+/// Draws `film` to `path` (.png or .svg at 1280 x 800, .gif animated). Returns what went wrong.
+[[nodiscard]] std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view, const std::string& path);
+
+/// Adds `--film FILE` and `--view NAME`.
+void add_film_options(CLI::App& command, std::string& film, View& view);
+
+} // namespace gait::tool
