@@ -15,32 +15,35 @@ inline constexpr double ankle_height = 0.085, heel_behind_ankle = 0.05, ball_bef
 /// One way of going. Phases count from the left foot's strike; the right foot does the same half a cycle later.
 struct Gait {
     std::string_view name;
-    double seconds;      ///< a cycle: one step of each foot
-    double speed;        ///< over the ground, m/s
-    double duty;         ///< the part of the cycle that a foot is down
-    double strike;       ///< degrees the toes are up as the heel comes down
-    double toe_off;      ///< degrees the heel is up as the toes leave
-    double heel_up;      ///< the part of the stance after which the heel rises
-    double lift;         ///< metres the ankle is carried over the straight way in the swing
-    double drawn_back;   ///< how nearly the foot has the ground's speed as it comes down, 0 to 1
-    double step_width;   ///< metres between the feet
-    double ahead;        ///< the part of the foot's way that lies before the hip
-    double bob, sway;    ///< metres the pelvis rises and falls, and goes from side to side
+    double seconds;    ///< a cycle: one step of each foot
+    double speed;      ///< over the ground, m/s
+    double duty;       ///< the part of the cycle that a foot is down
+    double strike;     ///< degrees the toes are up as the heel comes down
+    double toe_off;    ///< degrees the heel is up as the toes leave
+    double heel_up;    ///< the part of the stance after which the heel rises
+    double lift;       ///< metres the ankle is carried over the straight way in the swing
+    double drawn_back; ///< how nearly the foot has the ground's speed as it comes down, 0 to 1
+    double step_width; ///< metres between the feet
+    double ahead;      ///< the part of the foot's way that lies before the hip
+    double bob, sway;  ///< metres the pelvis rises and falls, and goes from side to side
     double pelvis_turn, pelvis_list, chest_turn; ///< degrees to either side
-    double lean;         ///< degrees the trunk leans forward
-    double arm_swing, arm_rest;     ///< degrees about the shoulder: to either side, and on average
-    double elbow, elbow_swing;      ///< degrees of bend: on average, and to either side
-    double arm_inward;   ///< degrees the forearms turn across the body
-    double curl;         ///< degrees each finger joint is bent
-    double lowest;       ///< where in the cycle the pelvis is lowest
+    double lean;                                 ///< degrees the trunk leans forward
+    double arm_swing, arm_rest;                  ///< degrees about the shoulder: to either side, and on average
+    double elbow, elbow_swing;                   ///< degrees of bend: on average, and to either side
+    double arm_inward;                           ///< degrees the forearms turn across the body
+    double curl;                                 ///< degrees each finger joint is bent
+    double lowest;                               ///< where in the cycle the pelvis is lowest
 
     [[nodiscard]] constexpr double stride() const { return speed * seconds; }
 };
 
 inline constexpr std::array<Gait, 3> gaits{{
-    {"stroll", 60.0 / 60, 1.4, 0.61, 20, 60, 0.46, 0.065, 1, 0.13, 0.46, 0.019, 0.020, 5, 3.5, 6, 2.5, 19, -2, 17, 8, 6, 22, 0.05},
-    {"trot", 44.0 / 60, 2.6, 0.40, 8, 62, 0.36, 0.15, 0.65, 0.10, 0.42, 0.032, 0.010, 6, 3, 8, 7, 25, 2, 78, 9, 20, 45, 0.19},
-    {"run", 40.0 / 60, 4.2, 0.30, 4, 64, 0.28, 0.26, 0.55, 0.07, 0.40, 0.040, 0.007, 9, 3.5, 11, 11, 38, 2, 92, 13, 26, 52, 0.14},
+    {"stroll", 60.0 / 60, 1.4, 0.61, 20,  60, 0.46, 0.065, 1, 0.13, 0.46, 0.019,
+     0.020,    5,         3.5, 6,    2.5, 19, -2,   17,    8, 6,    22,   0.05},
+    {"trot", 44.0 / 60, 2.6, 0.40, 8, 62, 0.36, 0.15, 0.65, 0.10, 0.42, 0.032,
+     0.010,  6,         3,   8,    7, 25, 2,    78,   9,    20,   45,   0.19},
+    {"run", 40.0 / 60, 4.2, 0.30, 4,  64, 0.28, 0.26, 0.55, 0.07, 0.40, 0.040,
+     0.007, 9,         3.5, 11,   11, 38, 2,    92,   13,   26,   52,   0.14},
 }};
 
 /// Seconds of the clip in which she stands.

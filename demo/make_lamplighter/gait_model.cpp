@@ -73,22 +73,27 @@ FootPlace swing(const Gait& gait, double phase) {
     const FootPlace strike = stance(gait, 0), after_strike = stance(gait, h);
     const double span = 1 - gait.duty, u = (phase - gait.duty) / span;
     const auto follow = [&](double FootPlace::*part, double arrival) {
-        return hermite(u, off.*part, (off.*part - before_off.*part) / h, strike.*part, arrival * (after_strike.*part - strike.*part) / h, span);
+        return hermite(u, off.*part, (off.*part - before_off.*part) / h, strike.*part,
+                       arrival * (after_strike.*part - strike.*part) / h, span);
     };
     FootPlace foot;
     foot.forward = follow(&FootPlace::forward, gait.drawn_back);
     const double lift = u * u * (1 - u) * (1 - u) * (1 - u) / (0.4 * 0.4 * 0.6 * 0.6 * 0.6); // 1 at u = 0.4
     foot.up = follow(&FootPlace::up, 1) + gait.lift * lift;
     // The foot hangs, then is drawn up for the strike.
-    foot.pitch = hermite(u, off.pitch, (off.pitch - before_off.pitch) / h * 0.4, strike.pitch, (after_strike.pitch - strike.pitch) / h, span);
+    foot.pitch = hermite(u, off.pitch, (off.pitch - before_off.pitch) / h * 0.4, strike.pitch,
+                         (after_strike.pitch - strike.pitch) / h, span);
     // The toes spring back.
     constexpr double sprung = 0.3;
-    if (u < sprung) { foot.toes = hermite(u / sprung, off.toes, (off.toes - before_off.toes) / h, 0, 0, span * sprung); }
+    if (u < sprung) {
+        foot.toes = hermite(u / sprung, off.toes, (off.toes - before_off.toes) / h, 0, 0, span * sprung);
+    }
     return foot;
 }
 
 /// Two bones from `hip` to `ankle`, the knee toward `ahead`. Fills the two rotations in the character's space.
-void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead, Quaterniond& upper, Quaterniond& lower) {
+void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead, Quaterniond& upper,
+               Quaterniond& lower) {
     const Vector3d line = ankle - hip;
     const double distance = std::min(line.norm(), 0.9999 * (thigh + shin));
     const Vector3d down = line.normalized();
@@ -109,7 +114,8 @@ void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead
 }
 
 /// Sets both legs so that the ankles are where the feet want them. Returns how far the longer leg has to reach.
-double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double step_width, double toe_out) {
+double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double step_width,
+                  double toe_out) {
     double reach = 0;
     const Quaterniond pelvis = pose.rotations[0];
     const std::array<std::string, 2> sides{"left", "right"};
@@ -117,7 +123,12 @@ double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array
         const double sign = s == 0 ? 1 : -1;
         const auto joint = [&](const char* part) { return std::size_t(skeleton.index(sides[s] + "_" + part)); };
         const Vector3d hip = pose.hips + pelvis * skeleton.offset(int(joint("upper_leg")));
-        const Vector3d ankle(sign * step_width / 2, feet[s].up, feet[s].forward);
+        // The foot points outward, and must not slide sideways as it rolls over its heel or its toes.
+        const Pivot& pivot = feet[s].pitch > 0 ? heel_pivot : toe_pivot;
+        const double rolled = ankle_over(pivot, feet[s].pitch).first - ankle_over(pivot, 0).first;
+        const double yaw = radians(toe_out);
+        const Vector3d ankle(sign * (step_width / 2 + rolled * std::sin(yaw)), feet[s].up,
+                             feet[s].forward + rolled * (std::cos(yaw) - 1));
         reach = std::max(reach, (ankle - hip).norm());
         const Quaterniond heading = turned(up_axis, sign * toe_out);
         Quaterniond upper, lower;
@@ -132,12 +143,12 @@ double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array
 }
 
 struct ArmPlace {
-    double forward = 0;  ///< degrees about the shoulder
-    double out = 6;      ///< degrees off the body
-    double bend = 15;    ///< degrees at the elbow
-    double inward = 0;   ///< degrees the forearm turns across the body
-    double curl = 22;    ///< degrees at each finger joint
-    double shrug = 0;    ///< degrees the shoulder is raised
+    double forward = 0; ///< degrees about the shoulder
+    double out = 6;     ///< degrees off the body
+    double bend = 15;   ///< degrees at the elbow
+    double inward = 0;  ///< degrees the forearm turns across the body
+    double curl = 22;   ///< degrees at each finger joint
+    double shrug = 0;   ///< degrees the shoulder is raised
 };
 
 void place_arm(const Skeleton& skeleton, SkeletonPose& pose, bool left, const ArmPlace& arm) {
@@ -149,11 +160,14 @@ void place_arm(const Skeleton& skeleton, SkeletonPose& pose, bool left, const Ar
     along.x() *= sign;
     const double hang = 90 - 50; // degrees between the arm at rest and straight down
     at("shoulder") = turned(forward_axis, sign * arm.shrug);
-    at("upper_arm") = turned(right_axis, -arm.forward) * turned(forward_axis, -sign * (hang - arm.out)) * turned(along, sign * arm.inward);
+    at("upper_arm") = turned(right_axis, -arm.forward) * turned(forward_axis, -sign * (hang - arm.out)) *
+                      turned(along, sign * arm.inward);
     const Vector3d hinge = along.cross(forward_axis);
     at("lower_arm") = turned(hinge, arm.bend);
     const Vector3d finger_hinge = -sign * forward_axis;
-    for (const char* part : {"fingers_1", "fingers_2", "index_1", "index_2"}) { at(part) = turned(finger_hinge, arm.curl * (part[0] == 'i' ? 0.8 : 1)); }
+    for (const char* part : {"fingers_1", "fingers_2", "index_1", "index_2"}) {
+        at(part) = turned(finger_hinge, arm.curl * (part[0] == 'i' ? 0.8 : 1));
+    }
     at("thumb_1") = turned(finger_hinge, arm.curl * 0.6);
     at("thumb_2") = turned(finger_hinge, arm.curl * 0.5);
     at("hand") = turned(finger_hinge, 6);
@@ -167,7 +181,9 @@ void place_coat(const Skeleton& skeleton, SkeletonPose& pose, double flutter_lef
         const double ahead = std::atan2(down.z(), -down.y()) * 180 / pi;
         const double flutter = side == "left" ? flutter_left : flutter_right;
         const double front = soft_positive(ahead - 4, 6), back = soft_positive(-ahead - 4, 6);
-        const auto at = [&](const char* part) -> Quaterniond& { return pose.rotations[std::size_t(skeleton.index(side + part))]; };
+        const auto at = [&](const char* part) -> Quaterniond& {
+            return pose.rotations[std::size_t(skeleton.index(side + part))];
+        };
         at("_coat_front_1") = turned(right_axis, -0.8 * front);
         at("_coat_front_2") = turned(right_axis, 0.35 * front - flutter);
         at("_coat_back_1") = turned(right_axis, 0.8 * back);
@@ -216,13 +232,16 @@ SkeletonPose GaitModel::pose_at_height(double phase, double hip_height, double* 
     const Gait& g = gait_;
     SkeletonPose pose = rest(skeleton_);
     const double mid_stance = g.duty / 2;
-    pose.hips = {g.sway * wave(phase - mid_stance), hip_height - g.bob * wave(2 * (phase - g.lowest)), 0.006 * wave(2 * (phase - 0.2))};
+    pose.hips = {g.sway * wave(phase - mid_stance), hip_height - g.bob * wave(2 * (phase - g.lowest)),
+                 0.006 * wave(2 * (phase - 0.2))};
     // The side whose foot strikes is forward; the side whose leg swings sinks.
     const double list = g.pelvis_list * wave(phase - 0.55 * g.duty);
-    pose.rotations[0] = turned(up_axis, -g.pelvis_turn * wave(phase - 0.02)) * turned(forward_axis, list) * turned(right_axis, 0.4 * g.lean);
+    pose.rotations[0] = turned(up_axis, -g.pelvis_turn * wave(phase - 0.02)) * turned(forward_axis, list) *
+                        turned(right_axis, 0.4 * g.lean);
     const double reached = place_legs(skeleton_, pose, {foot_at(g, phase), foot_at(g, phase + 0.5)}, g.step_width, 5);
     if (reach != nullptr) { *reach = std::max(*reach, reached); }
-    place_trunk(skeleton_, pose, g.chest_turn * wave(phase - 0.06), g.lean + 0.8 * wave(2 * (phase - g.lowest - 0.1)), -0.35 * list);
+    place_trunk(skeleton_, pose, g.chest_turn * wave(phase - 0.06), g.lean + 0.8 * wave(2 * (phase - g.lowest - 0.1)),
+                -0.35 * list);
     for (const bool left : {true, false}) {
         const double own = phase + (left ? 0.5 : 0.0) - 0.04; // the arm goes with the other leg, a little late
         ArmPlace arm;
@@ -247,7 +266,8 @@ SkeletonPose standing(const Skeleton& skeleton, double phase) {
     const FootPlace left{-0.015, ankle_height, 0, 0}, right{0.035, ankle_height, 0, 0};
     place_legs(skeleton, pose, {left, right}, 0.19, 9);
     place_trunk(skeleton, pose, 4 * look, 1.2 - 0.9 * breath, -1.2 * shift);
-    pose.rotations[std::size_t(skeleton.index("head"))] = pose.rotations[std::size_t(skeleton.index("head"))] * turned(up_axis, 7 * look) * turned(right_axis, 2 * breath);
+    pose.rotations[std::size_t(skeleton.index("head"))] = pose.rotations[std::size_t(skeleton.index("head"))] *
+                                                          turned(up_axis, 7 * look) * turned(right_axis, 2 * breath);
     for (const bool is_left : {true, false}) {
         ArmPlace arm;
         arm.forward = 1 + 1.2 * breath + (is_left ? 1.5 : -1.5) * shift;

@@ -13,8 +13,8 @@ struct FootPlace {
     double toes = 0;            ///< degrees the toes are bent up against the foot
 };
 
-/// A foot at `phase` (0 to 1 from its own strike). While it is down, the part of it that touches the ground (the heel, then
-/// the sole, then the ball) moves backward at exactly the ground speed.
+/// A foot at `phase` (0 to 1 from its own strike). While it is down, the part of it that touches the ground (the heel,
+/// then the sole, then the ball) moves backward at exactly the ground speed.
 [[nodiscard]] FootPlace foot_at(const Gait& gait, double phase);
 
 /// One cycle of a gait.

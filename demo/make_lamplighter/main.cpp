@@ -71,11 +71,14 @@ void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
             }
         }
         tinygltf::Primitive primitive;
-        primitive.attributes["POSITION"] = buffer.add_floats(positions, TINYGLTF_TYPE_VEC3, TINYGLTF_TARGET_ARRAY_BUFFER, true);
+        primitive.attributes["POSITION"] =
+            buffer.add_floats(positions, TINYGLTF_TYPE_VEC3, TINYGLTF_TARGET_ARRAY_BUFFER, true);
         primitive.attributes["NORMAL"] = buffer.add_floats(normals, TINYGLTF_TYPE_VEC3, TINYGLTF_TARGET_ARRAY_BUFFER);
         primitive.attributes["JOINTS_0"] = buffer.add_bytes(joints, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
-        primitive.attributes["WEIGHTS_0"] = buffer.add_floats(weights, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
-        primitive.indices = buffer.add_shorts(part.triangles, TINYGLTF_TYPE_SCALAR, TINYGLTF_TARGET_ELEMENT_ARRAY_BUFFER);
+        primitive.attributes["WEIGHTS_0"] =
+            buffer.add_floats(weights, TINYGLTF_TYPE_VEC4, TINYGLTF_TARGET_ARRAY_BUFFER);
+        primitive.indices =
+            buffer.add_shorts(part.triangles, TINYGLTF_TYPE_SCALAR, TINYGLTF_TARGET_ELEMENT_ARRAY_BUFFER);
         primitive.material = int(model.materials.size()) - 1;
         primitive.mode = TINYGLTF_MODE_TRIANGLES;
         mesh.primitives.push_back(primitive);
@@ -89,8 +92,8 @@ void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
 }
 
 /// `keys` even keys from 0 to `seconds`, the last equal to the first.
-void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const std::string& name, double seconds, int keys,
-              const std::function<SkeletonPose(double)>& pose_at) {
+void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const std::string& name,
+              double seconds, int keys, const std::function<SkeletonPose(double)>& pose_at) {
     std::vector<float> times;
     std::vector<SkeletonPose> poses;
     for (int k = 0; k < keys; ++k) {
@@ -111,10 +114,15 @@ void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
             moves = moves || q.angularDistance(Eigen::Quaterniond::Identity()) > 1e-6;
             values.insert(values.end(), {tidy(q.x()), tidy(q.y()), tidy(q.z()), tidy(q.w())});
         }
-        if (moves) { gait::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j), "rotation"); }
+        if (moves) {
+            gait::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j),
+                              "rotation");
+        }
     }
     std::vector<float> places;
-    for (const SkeletonPose& pose : poses) { places.insert(places.end(), {tidy(pose.hips.x()), tidy(pose.hips.y()), tidy(pose.hips.z())}); }
+    for (const SkeletonPose& pose : poses) {
+        places.insert(places.end(), {tidy(pose.hips.x()), tidy(pose.hips.y()), tidy(pose.hips.z())});
+    }
     gait::add_channel(animation, time_accessor, buffer.add_floats(places, TINYGLTF_TYPE_VEC3), 0, "translation");
     model.animations.push_back(animation);
 }
@@ -140,7 +148,8 @@ int main(int argument_count, char** arguments) {
     model.scenes.push_back(scene);
     model.defaultScene = 0;
 
-    add_clip(skeleton, model, buffer, "stand", stand_seconds, int(stand_seconds * 30) + 1, [&](double phase) { return standing(skeleton, phase); });
+    add_clip(skeleton, model, buffer, "stand", stand_seconds, int(stand_seconds * 30) + 1,
+             [&](double phase) { return standing(skeleton, phase); });
     for (const Gait& gait : gaits) {
         const GaitModel body(skeleton, gait);
         add_clip(skeleton, model, buffer, std::string(gait.name), gait.seconds, int(std::lround(gait.seconds * 60)) + 1,
@@ -151,6 +160,7 @@ int main(int argument_count, char** arguments) {
         std::fprintf(stderr, "make_lamplighter: %s %s\n", arguments[1], problem ? problem->c_str() : "cannot be made");
         return 2;
     }
-    std::printf("%s: %zu joints, %zu clips, %zu bytes\n", arguments[1], skeleton.joints().size(), model.animations.size(), bytes.size());
+    std::printf("%s: %zu joints, %zu clips, %zu bytes\n", arguments[1], skeleton.joints().size(),
+                model.animations.size(), bytes.size());
     return 0;
 }

@@ -22,7 +22,8 @@ Skeleton::Skeleton() {
     add("cap", "head", {0, 1.665, 0});
     for (const auto& [side, sign] : {std::pair<std::string, double>{"left", 1}, {"right", -1}}) {
         const auto mirrored = [s = sign](Eigen::Vector3d v) { return Eigen::Vector3d(v.x() * s, v.y(), v.z()); };
-        const auto put = [&, s = side](const std::string& part, const std::string& parent, const Eigen::Vector3d& place) {
+        const auto put = [&, s = side](const std::string& part, const std::string& parent,
+                                       const Eigen::Vector3d& place) {
             add(s + "_" + part, parent == "hips" || parent == "chest" ? parent : s + "_" + parent, mirrored(place));
         };
         const Eigen::Vector3d along = left_arm_direction(), shoulder(0.165, 1.405, -0.012);
@@ -68,7 +69,8 @@ Eigen::Vector3d Skeleton::offset(int joint) const {
 }
 
 SkeletonPose rest(const Skeleton& skeleton) {
-    return {std::vector<Eigen::Quaterniond>(skeleton.joints().size(), Eigen::Quaterniond::Identity()), skeleton.joints()[0].position};
+    return {std::vector<Eigen::Quaterniond>(skeleton.joints().size(), Eigen::Quaterniond::Identity()),
+            skeleton.joints()[0].position};
 }
 
 } // namespace lamplighter

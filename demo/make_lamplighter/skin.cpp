@@ -15,8 +15,8 @@ using Weights = std::vector<std::pair<std::string, double>>;
 /// An ellipse of vertices; rings in a row make a tube.
 struct Ring {
     Vector3d centre;
-    double wide = 0;       ///< along `across`
-    double deep = 0;       ///< along the tube's other direction
+    double wide = 0; ///< along `across`
+    double deep = 0; ///< along the tube's other direction
     Weights weights;
 };
 
@@ -27,7 +27,8 @@ public:
         part_.colour = colour;
     }
 
-    /// A closed tube through `rings`; `across` is the direction of their width, `along` the way from the first to the last.
+    /// A closed tube through `rings`; `across` is the direction of their width, `along` the way from the first to the
+    /// last.
     void tube(const std::vector<Ring>& rings, const Vector3d& along, const Vector3d& across, int sides = 10) {
         const Vector3d u = across.normalized(), v = along.normalized().cross(u).normalized();
         const auto first = part_.vertices.size();
@@ -50,7 +51,9 @@ public:
     }
 
     /// An open tube whose vertices are weighed one by one.
-    template <typename Weigh> void open_tube(const std::vector<Ring>& rings, const Vector3d& along, const Vector3d& across, int sides, Weigh weigh) {
+    template <typename Weigh>
+    void open_tube(const std::vector<Ring>& rings, const Vector3d& along, const Vector3d& across, int sides,
+                   Weigh weigh) {
         const Vector3d u = across.normalized(), v = along.normalized().cross(u).normalized();
         const auto first = part_.vertices.size();
         for (const bool outside : {true, false}) {
@@ -59,7 +62,8 @@ public:
             for (const Ring& ring : rings) {
                 for (int s = 0; s < sides; ++s) {
                     const double a = 2 * pi * s / sides;
-                    const Vector3d p = ring.centre + (ring.wide - thin) * std::cos(a) * u + (ring.deep - thin) * std::sin(a) * v;
+                    const Vector3d p =
+                        ring.centre + (ring.wide - thin) * std::cos(a) * u + (ring.deep - thin) * std::sin(a) * v;
                     add_vertex(p, weigh(p));
                 }
             }
@@ -94,7 +98,9 @@ public:
             const Vector3d n = (b.position - a.position).cross(c.position - a.position);
             for (SkinVertex* v : {&a, &b, &c}) { v->normal += n; }
         }
-        for (SkinVertex& v : part_.vertices) { v.normal = v.normal.norm() > 1e-12 ? v.normal.normalized() : Vector3d(0, 1, 0); }
+        for (SkinVertex& v : part_.vertices) {
+            v.normal = v.normal.norm() > 1e-12 ? v.normal.normalized() : Vector3d(0, 1, 0);
+        }
         return std::move(part_);
     }
 
@@ -124,7 +130,11 @@ private:
         add_vertex(shape.centre, shape.weights);
         for (int s = 0; s < sides; ++s) {
             const auto i = ring + std::size_t(s), j = ring + std::size_t((s + 1) % sides);
-            if (at_start) { triangle(middle, j, i); } else { triangle(middle, i, j); }
+            if (at_start) {
+                triangle(middle, j, i);
+            } else {
+                triangle(middle, i, j);
+            }
         }
     }
 
@@ -137,7 +147,8 @@ const Vector3d x_axis(1, 0, 0), y_axis(0, 1, 0), z_axis(0, 0, 1);
 void add_legs(const Skeleton& skeleton, Builder& trousers, Builder& boots) {
     for (const std::string side : {"left", "right"}) {
         const Vector3d hip = skeleton.joints()[std::size_t(skeleton.index(side + "_upper_leg"))].position;
-        const std::string upper = side + "_upper_leg", lower = side + "_lower_leg", foot = side + "_foot", toes = side + "_toes";
+        const std::string upper = side + "_upper_leg", lower = side + "_lower_leg", foot = side + "_foot",
+                          toes = side + "_toes";
         const auto at = [&](double y, double z) { return Vector3d(hip.x(), y, z); };
         trousers.tube({{at(0.93, 0), 0.075, 0.085, {{"hips", 0.6}, {upper, 0.4}}},
                        {at(0.83, 0.003), 0.078, 0.088, {{"hips", 0.12}, {upper, 0.88}}},
@@ -169,11 +180,14 @@ void add_legs(const Skeleton& skeleton, Builder& trousers, Builder& boots) {
 void add_arms(const Skeleton& skeleton, Builder& coat, Builder& skin) {
     for (const std::string side : {"left", "right"}) {
         const double sign = side == "left" ? 1 : -1;
-        const auto place = [&](const char* part) { return skeleton.joints()[std::size_t(skeleton.index(side + part))].position; };
+        const auto place = [&](const char* part) {
+            return skeleton.joints()[std::size_t(skeleton.index(side + part))].position;
+        };
         const Vector3d shoulder = place("_upper_arm"), elbow = place("_lower_arm"), wrist = place("_hand");
         Vector3d along = left_arm_direction();
         along.x() *= sign;
-        const std::string collar = side + "_shoulder", upper = side + "_upper_arm", lower = side + "_lower_arm", hand = side + "_hand";
+        const std::string collar = side + "_shoulder", upper = side + "_upper_arm", lower = side + "_lower_arm",
+                          hand = side + "_hand";
         const Vector3d inner(0.07 * sign, 1.405, -0.008);
         coat.tube({{inner, 0.055, 0.062, {{"chest", 0.6}, {collar, 0.4}}},
                    {shoulder - 0.03 * along, 0.060, 0.064, {{collar, 0.6}, {upper, 0.4}}},
@@ -243,7 +257,9 @@ void add_head(Builder& skin, Builder& hair, Builder& cap) {
                {{0, 1.630, -0.036}, 0.075, 0.062, head},
                {{0, 1.672, -0.020}, 0.074, 0.074, head}},
               y_axis, x_axis, 10);
-    hair.tube({{{0, 1.560, -0.082}, 0.020, 0.018, head}, {{0, 1.582, -0.106}, 0.034, 0.032, head}, {{0, 1.606, -0.112}, 0.022, 0.020, head}},
+    hair.tube({{{0, 1.560, -0.082}, 0.020, 0.018, head},
+               {{0, 1.582, -0.106}, 0.034, 0.032, head},
+               {{0, 1.606, -0.112}, 0.022, 0.020, head}},
               (y_axis - 0.6 * z_axis).normalized(), x_axis, 8);
     cap.tube({{{0, 1.652, 0.000}, 0.080, 0.094, on_cap},
               {{0, 1.676, -0.002}, 0.083, 0.096, on_cap},
@@ -251,14 +267,16 @@ void add_head(Builder& skin, Builder& hair, Builder& cap) {
               {{0, 1.722, -0.008}, 0.094, 0.100, on_cap},
               {{0, 1.734, -0.010}, 0.050, 0.055, on_cap}},
              y_axis, x_axis, 12);
-    cap.tube({{{0, 1.655, 0.060}, 0.066, 0.008, on_cap}, {{0, 1.650, 0.110}, 0.062, 0.007, on_cap}, {{0, 1.642, 0.142}, 0.036, 0.005, on_cap}},
+    cap.tube({{{0, 1.655, 0.060}, 0.066, 0.008, on_cap},
+              {{0, 1.650, 0.110}, 0.062, 0.007, on_cap},
+              {{0, 1.642, 0.142}, 0.036, 0.005, on_cap}},
              z_axis, x_axis, 8);
 }
 
 void add_skirt(Builder& coat) {
     const auto weigh = [](const Vector3d& p) {
-        const double down = std::clamp((0.95 - p.y()) / 0.12, 0.0, 1.0);   // from the hips to the tails
-        const double lower = std::clamp((0.76 - p.y()) / 0.14, 0.0, 1.0);  // from the upper to the lower tail
+        const double down = std::clamp((0.95 - p.y()) / 0.12, 0.0, 1.0);  // from the hips to the tails
+        const double lower = std::clamp((0.76 - p.y()) / 0.14, 0.0, 1.0); // from the upper to the lower tail
         const double left = std::clamp(0.5 + p.x() / 0.16, 0.0, 1.0), front = std::clamp(0.5 + p.z() / 0.18, 0.0, 1.0);
         std::vector<std::pair<double, std::string>> tails{{left * front, "left_coat_front"},
                                                           {left * (1 - front), "left_coat_back"},
@@ -268,7 +286,9 @@ void add_skirt(Builder& coat) {
         Weights weights;
         if (down < 1) {
             weights.emplace_back("hips", 1 - down);
-            for (int i = 0; i < 3; ++i) { weights.emplace_back(tails[std::size_t(i)].second + "_1", down * tails[std::size_t(i)].first); }
+            for (int i = 0; i < 3; ++i) {
+                weights.emplace_back(tails[std::size_t(i)].second + "_1", down * tails[std::size_t(i)].first);
+            }
             return weights;
         }
         for (int i = 0; i < 2; ++i) {
@@ -291,14 +311,17 @@ void add_skirt(Builder& coat) {
 std::vector<SkinPart> make_skin(const Skeleton& skeleton) {
     Builder coat(skeleton, "coat", {0.055, 0.115, 0.150}), trousers(skeleton, "trousers", {0.150, 0.110, 0.080});
     Builder boots(skeleton, "boots", {0.040, 0.030, 0.026}), skin(skeleton, "skin", {0.640, 0.400, 0.290});
-    Builder hair(skeleton, "hair", {0.210, 0.075, 0.030}), cap(skeleton, "cap", {0.070, 0.075, 0.090}), scarf(skeleton, "scarf", {0.620, 0.330, 0.050});
+    Builder hair(skeleton, "hair", {0.210, 0.075, 0.030}), cap(skeleton, "cap", {0.070, 0.075, 0.090}),
+        scarf(skeleton, "scarf", {0.620, 0.330, 0.050});
     add_legs(skeleton, trousers, boots);
     add_trunk(coat, skin, scarf);
     add_skirt(coat);
     add_arms(skeleton, coat, skin);
     add_head(skin, hair, cap);
     std::vector<SkinPart> parts;
-    for (Builder* builder : {&coat, &trousers, &boots, &skin, &hair, &cap, &scarf}) { parts.push_back(builder->finish()); }
+    for (Builder* builder : {&coat, &trousers, &boots, &skin, &hair, &cap, &scarf}) {
+        parts.push_back(builder->finish());
+    }
     return parts;
 }
 

@@ -1,6 +1,6 @@
 /// \file
-/// A document compiled with its rig and clips: immutable, shared by every performer that plays it, safe to read from any
-/// thread.
+/// A document compiled with its rig and clips: immutable, shared by every performer that plays it, safe to read from
+/// any thread.
 #pragma once
 
 #include "gait/document.hpp"
@@ -33,9 +33,9 @@ struct FlagParameter {
 struct ParameterInfo {
     std::string name;
     ParameterKind kind = ParameterKind::number;
-    float low = 0, high = 0;  ///< inputs are clamped to this range; infinite when the document gives none
+    float low = 0, high = 0; ///< inputs are clamped to this range; infinite when the document gives none
     float default_value = 0;
-    float smooth = 0;         ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
+    float smooth = 0; ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
     std::string unit;
     std::string note;
     bool tune = false;
@@ -57,8 +57,8 @@ struct ClipInfo {
 struct TransitionInfo {
     std::uint16_t from = 0; ///< index into `states()`
     std::uint16_t to = 0;
-    std::string when;       ///< the condition as written; empty when it leaves as the motion ends
-    double fade = 0;        ///< seconds
+    std::string when; ///< the condition as written; empty when it leaves as the motion ends
+    double fade = 0;  ///< seconds
     Ease ease = Ease::smooth;
 };
 
@@ -95,8 +95,9 @@ private:
 /// The vector instruction sets the kernels can run with here, best first.
 [[nodiscard]] std::vector<std::string> runnable_targets();
 
-/// Pins every frame to one of `runnable_targets()`, so that results are the same bit for bit on machines that share it; an
-/// empty name lets the machine choose again. False when the name is unknown. Call it while no frame is being computed.
+/// Pins every frame to one of `runnable_targets()`, so that results are the same bit for bit on machines that share it;
+/// an empty name lets the machine choose again. False when the name is unknown. Call it while no frame is being
+/// computed.
 bool pin_target(const std::string& name);
 
 } // namespace gait

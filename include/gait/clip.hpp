@@ -43,14 +43,15 @@ struct ClipSource {
 };
 
 /// The pose of `source` at `seconds` (clamped to its length) [one a source joint]; joints without a track take `rest`.
-[[nodiscard]] std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Transform>& rest, double seconds);
+[[nodiscard]] std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Transform>& rest,
+                                             double seconds);
 
 /// How far a clip's last frame is from its first.
 struct LoopGap {
-    double degrees = 0;            ///< the greatest turn between the two, over all joints
-    double millimetres = 0;        ///< the greatest move in model space
-    std::string turned_joint;      ///< where the turn is greatest
-    std::string moved_joint;       ///< where the move is greatest
+    double degrees = 0;       ///< the greatest turn between the two, over all joints
+    double millimetres = 0;   ///< the greatest move in model space
+    std::string turned_joint; ///< where the turn is greatest
+    std::string moved_joint;  ///< where the move is greatest
     [[nodiscard]] bool meets() const { return degrees <= 0.5 && millimetres <= 5; }
 };
 

@@ -50,11 +50,11 @@ struct Compiled {
     Diagnostics diagnostics;
 };
 
-/// Checks and compiles a document, whether it was read from a file or filled by a program. Every finding is returned, never
-/// only the first. Nothing is looked up by name afterwards.
+/// Checks and compiles a document, whether it was read from a file or filled by a program. Every finding is returned,
+/// never only the first. Nothing is looked up by name afterwards.
 ///
-/// A number parameter that drives a blend space and does not say `smooth` is smoothed by 0.1 s, so that a jump of the input
-/// cannot pop the pose; any other follows at once.
+/// A number parameter that drives a blend space and does not say `smooth` is smoothed by 0.1 s, so that a jump of the
+/// input cannot pop the pose; any other follows at once.
 [[nodiscard]] Compiled compile(const Document& document, const Assets& assets);
 
 /// A document read, its files imported, and all of it compiled: what a game calls once.

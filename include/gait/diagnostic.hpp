@@ -18,19 +18,20 @@ enum class Severity { note, warning, error };
 /// One finding. `message` is a sentence without its full stop: what was found, what was expected, what to write.
 struct Diagnostic {
     Severity severity = Severity::error;
-    std::string code;        ///< stable and greppable, such as `unknown-parameter`
+    std::string code; ///< stable and greppable, such as `unknown-parameter`
     std::string message;
-    std::string file;        ///< the file, as the caller named it
+    std::string file; ///< the file, as the caller named it
     Place place;
     std::string source_line; ///< the line at `place`, without its end; empty when there is none
-    std::string path;        ///< where in the document, such as `layers.body.states.still`, for documents made by a program
+    std::string path; ///< where in the document, such as `layers.body.states.still`, for documents made by a program
 };
 
 using Diagnostics = std::vector<Diagnostic>;
 
 [[nodiscard]] bool has_errors(const Diagnostics& diagnostics);
 
-/// `file:line:column: severity: message [code]`, then the source line and a caret where there is one. No trailing newline.
+/// `file:line:column: severity: message [code]`, then the source line and a caret where there is one. No trailing
+/// newline.
 [[nodiscard]] std::string format(const Diagnostic& diagnostic);
 
 /// All of them, a line (or three) each.

@@ -1,6 +1,6 @@
 /// \file
-/// The animator's document as plain structs, one to one with the file `NAME.gait.yaml`. A program may fill them too: both
-/// go through the same `compile`.
+/// The animator's document as plain structs, one to one with the file `NAME.gait.yaml`. A program may fill them too:
+/// both go through the same `compile`.
 #pragma once
 
 #include "gait/diagnostic.hpp"
@@ -65,9 +65,9 @@ struct BlendDefinition {
 
 /// What a state or a point plays: a clip by name, or a blend space.
 struct MotionDefinition {
-    Text clip;                           ///< when not empty, the clip's name
+    Text clip;                            ///< when not empty, the clip's name
     std::optional<BlendDefinition> blend; ///< otherwise this
-    std::optional<bool> loop;            ///< overrides the clip's own
+    std::optional<bool> loop;             ///< overrides the clip's own
     Place place;
 
     MotionDefinition() = default;
@@ -115,8 +115,8 @@ struct Document {
     std::string file;                ///< as the caller named it, for diagnostics and to find the other files
     std::vector<std::string> source; ///< its lines, for diagnostics
     std::string about;
-    Text rig;                        ///< the rig's file, relative to the document
-    Number tolerance{0.5};           ///< millimetres a sampled joint may be off its keys in model space
+    Text rig;              ///< the rig's file, relative to the document
+    Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
     std::vector<ParameterDefinition> parameters;
     std::vector<LayerDefinition> layers;

@@ -23,11 +23,16 @@ enum class Ease : std::uint8_t {
     if (!(u > 0)) { return 0; }
     if (u >= 1) { return 1; }
     switch (ease) {
-    case Ease::linear: return u;
-    case Ease::in: return u * u;
-    case Ease::out: return 1 - (1 - u) * (1 - u);
-    case Ease::smoother: return u * u * u * (u * (6 * u - 15) + 10);
-    case Ease::smooth: break;
+    case Ease::linear:
+        return u;
+    case Ease::in:
+        return u * u;
+    case Ease::out:
+        return 1 - (1 - u) * (1 - u);
+    case Ease::smoother:
+        return u * u * u * (u * (6 * u - 15) + 10);
+    case Ease::smooth:
+        break;
     }
     return u * u * (3 - 2 * u);
 }

@@ -10,7 +10,9 @@ namespace gait {
 
 [[nodiscard]] inline Eigen::Vector3f to_eigen(Vec3 v) { return {v.x, v.y, v.z}; }
 [[nodiscard]] inline Eigen::Quaternionf to_eigen(Quat q) { return {q.w, q.x, q.y, q.z}; }
-[[nodiscard]] inline Eigen::Matrix4f to_eigen(const Matrix4& m) { return Eigen::Map<const Eigen::Matrix4f>(m.elements); }
+[[nodiscard]] inline Eigen::Matrix4f to_eigen(const Matrix4& m) {
+    return Eigen::Map<const Eigen::Matrix4f>(m.elements);
+}
 [[nodiscard]] inline Eigen::Affine3f to_eigen(const Transform& t) {
     return Eigen::Translation3f(to_eigen(t.translation)) * to_eigen(t.rotation) * Eigen::Scaling(to_eigen(t.scale));
 }

@@ -29,9 +29,9 @@ struct ImportResult {
 /// Reads `path`: the skin's joints and whatever links them, in topological order, with every animation.
 ///
 /// Nodes above the first joint (an exporter's armature) are folded in: their rotation, translation and even scale are
-/// applied to the joints, so that lengths are metres and +Y is up. Of several skins the one named `skin` is taken, or the
-/// one with the most joints together with those that share its hierarchy. A file without a skin gives its animated nodes.
-/// Doubled names are told apart by a number and said. Nothing outside the file's own folder is read.
+/// applied to the joints, so that lengths are metres and +Y is up. Of several skins the one named `skin` is taken, or
+/// the one with the most joints together with those that share its hierarchy. A file without a skin gives its animated
+/// nodes. Doubled names are told apart by a number and said. Nothing outside the file's own folder is read.
 [[nodiscard]] ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {});
 
 /// Poses at even instants, to be written as one animation.
@@ -41,8 +41,8 @@ struct BakedMotion {
     std::vector<std::vector<Transform>> frames; ///< [frame][joint], local, in the imported rig's order
 };
 
-/// Writes `out` (.glb): the scene of `source` with its meshes and skins, its animations replaced by `motion`. Returns what
-/// went wrong, or nothing; the file is written beside and renamed, never half.
+/// Writes `out` (.glb): the scene of `source` with its meshes and skins, its animations replaced by `motion`. Returns
+/// what went wrong, or nothing; the file is written beside and renamed, never half.
 [[nodiscard]] Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion,
                                     const std::filesystem::path& out, const std::string& skin = {});
 

@@ -22,7 +22,8 @@ struct Quat {
     float x = 0, y = 0, z = 0, w = 1;
 };
 
-/// One joint's place relative to its parent (or to the character, in model space): scale, then rotation, then translation.
+/// One joint's place relative to its parent (or to the character, in model space): scale, then rotation, then
+/// translation.
 struct Transform {
     Quat rotation;
     Vec3 translation;
@@ -113,7 +114,8 @@ struct Matrix4 {
     const Vec3 x = rotate(t.rotation, {t.scale.x, 0, 0});
     const Vec3 y = rotate(t.rotation, {0, t.scale.y, 0});
     const Vec3 z = rotate(t.rotation, {0, 0, t.scale.z});
-    return {{x.x, x.y, x.z, 0, y.x, y.y, y.z, 0, z.x, z.y, z.z, 0, t.translation.x, t.translation.y, t.translation.z, 1}};
+    return {
+        {x.x, x.y, x.z, 0, y.x, y.y, y.z, 0, z.x, z.y, z.z, 0, t.translation.x, t.translation.y, t.translation.z, 1}};
 }
 
 [[nodiscard]] constexpr Matrix4 operator*(const Matrix4& a, const Matrix4& b) {

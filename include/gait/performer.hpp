@@ -46,12 +46,13 @@ struct InstanceView {
     Ease ease = Ease::smooth;
 };
 
-/// One performer is one block of plain bytes with offsets instead of pointers, so that copying it is one `memcpy`: a copy and
-/// its original, advanced alike, stay bit-identical. Assigning between performers of one character allocates nothing.
-/// Different performers may be used from different threads at once; one performer from one thread at a time.
+/// One performer is one block of plain bytes with offsets instead of pointers, so that copying it is one `memcpy`: a
+/// copy and its original, advanced alike, stay bit-identical. Assigning between performers of one character allocates
+/// nothing. Different performers may be used from different threads at once; one performer from one thread at a time.
 class Performer {
 public:
-    /// Stands at the machine's start. Throws std::invalid_argument when `character` is null, std::bad_alloc without memory.
+    /// Stands at the machine's start. Throws std::invalid_argument when `character` is null, std::bad_alloc without
+    /// memory.
     explicit Performer(std::shared_ptr<const Character> character);
     Performer(const Performer& other);
     Performer& operator=(const Performer& other);
@@ -64,14 +65,14 @@ public:
     /// Back to the start: default parameters, the start state, time zero, no faults.
     void reset();
 
-    /// Sets an input, in the parameter's unit, clamped to its range. Before the first `advance` the smoothed value follows
-    /// at once. False, and counted, when the value is not finite or the handle refers to nothing.
+    /// Sets an input, in the parameter's unit, clamped to its range. Before the first `advance` the smoothed value
+    /// follows at once. False, and counted, when the value is not finite or the handle refers to nothing.
     bool set(NumberParameter parameter, float value);
     bool set(FlagParameter parameter, bool value);
 
     /// The same by name: a number for a number, a bool for a flag.
     template <typename Value>
-        requires std::is_arithmetic_v<Value>
+    requires std::is_arithmetic_v<Value>
     bool set(std::string_view name, Value value) {
         if constexpr (std::same_as<Value, bool>) {
             return set(character_->flag(name), value);
@@ -89,8 +90,8 @@ public:
     /// Zero is allowed: the machine decides, no time passes. False, and counted, for a negative or non-finite step.
     bool advance(double seconds);
 
-    /// The pose [one a joint], each relative to its parent. `out` must hold `joint_count()`; excess is left alone. Fewer
-    /// places take as many joints.
+    /// The pose [one a joint], each relative to its parent. `out` must hold `joint_count()`; excess is left alone.
+    /// Fewer places take as many joints.
     void pose(std::span<Transform> out) const;
     /// The pose in model space: metres from the character's origin.
     void model_pose(std::span<Transform> out) const;
@@ -116,8 +117,8 @@ public:
     /// The pose of one instance alone, as if nothing else played.
     void instance_pose(std::size_t index, std::span<Transform> out) const;
 
-    /// The inertial offset into which motions were folded that were one too many to fade: how long it takes to decay (0 when
-    /// there is none), and how long it has.
+    /// The inertial offset into which motions were folded that were one too many to fade: how long it takes to decay (0
+    /// when there is none), and how long it has.
     [[nodiscard]] double offset_seconds() const;
     [[nodiscard]] double offset_elapsed() const;
 

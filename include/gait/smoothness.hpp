@@ -7,6 +7,7 @@
 #include "gait/performer.hpp"
 
 #include <cstdint>
+#include <deque>
 #include <map>
 #include <optional>
 #include <span>
@@ -18,13 +19,13 @@ namespace gait {
 struct Seam {
     double degrees = 0;
     double millimetres = 0;
-    int joint = -1;          ///< where the turn is greatest
-    double time = 0;         ///< seconds
+    int joint = -1;                    ///< where the turn is greatest
+    double time = 0;                   ///< seconds
     std::uint16_t transition = 0xFFFF; ///< the last one taken before it; 0xFFFF for none
 };
 
 /// The most that still counts as smooth.
-inline constexpr double seam_bound = 0.05;     ///< degrees, and millimetres
+inline constexpr double seam_bound = 0.05; ///< degrees, and millimetres
 inline constexpr double snap_ratio_bound = 1.2;
 
 /// How far two poses of `rig` are apart.
@@ -62,16 +63,18 @@ struct Snap {
 
 /// Measures the snap ratio: how much harder each transition jolts a joint than it must.
 ///
-/// The jolt is the change of angular velocity (the logarithm of the turn between frames, over dt). What is allowed is what
-/// the motions do by themselves at that joint plus `dt (2 |w'| dv + |w''| da)`, with w the declared ease over time and da, dv
-/// the difference of the two motions in angle and in velocity at that joint; derivatives are differences between the frames.
-/// A fade of 0 allows nothing, so its pop counts in full. An inertial offset allows the acceleration of its own quintic.
+/// The jolt is the change of angular velocity (the logarithm of the turn between frames, over dt). What is allowed is
+/// what the motions do by themselves at that joint plus `dt (2 |w'| dv + |w''| da)`, with w the declared ease over time
+/// and da, dv the difference of the two motions in angle and in velocity at that joint; derivatives are differences
+/// between the frames. A fade of 0 allows nothing, so its pop counts in full. An inertial offset allows the
+/// acceleration of its own quintic. A jolt is held against the greatest allowance within a twentieth of a second of it:
+/// one that is no harder than the fade must make a moment later shows no more than that one does.
 class SnapMeter {
 public:
     /// Frames in order of time, all of the same joints. Frames no time apart replace each other.
     void add(SnapFrame frame);
 
-    /// The worst of each transition, in order.
+    /// The worst joint of each transition, in order.
     [[nodiscard]] std::vector<Snap> transitions() const;
     /// The worst of all; a ratio of 0 when there was no transition.
     [[nodiscard]] Snap worst() const;
@@ -80,8 +83,20 @@ public:
 
 private:
     void measure();
+    /// A frame in which something faded.
+    struct Measured {
+        double time = 0;
+        std::uint32_t motion = 0;
+        std::uint16_t transition = 0xFFFF;
+        std::vector<double> jolts, allowances; ///< a joint each
+        bool judged = false;
+    };
+    using Worst = std::map<std::uint32_t, Snap>;
+    void judge(const Measured& measured, Worst& worst) const;
+    [[nodiscard]] Worst judge_all() const;
     std::vector<SnapFrame> frames_; ///< at most three
-    std::map<std::uint32_t, Snap> worst_;
+    std::deque<Measured> recent_;   ///< those whose neighbours in time still matter
+    Worst worst_;
     std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
     double offset_before_ = -1;
     double last_jolt_ = 0;

@@ -11,9 +11,12 @@ namespace {
 
 std::string_view name_of(Severity severity) {
     switch (severity) {
-    case Severity::note: return "note";
-    case Severity::warning: return "warning";
-    case Severity::error: break;
+    case Severity::note:
+        return "note";
+    case Severity::warning:
+        return "warning";
+    case Severity::error:
+        break;
     }
     return "error";
 }
@@ -38,7 +41,8 @@ std::size_t edit_distance(const std::string& a, const std::string& b) {
 } // namespace
 
 bool has_errors(const Diagnostics& diagnostics) {
-    return std::any_of(diagnostics.begin(), diagnostics.end(), [](const Diagnostic& d) { return d.severity == Severity::error; });
+    return std::any_of(diagnostics.begin(), diagnostics.end(),
+                       [](const Diagnostic& d) { return d.severity == Severity::error; });
 }
 
 std::string format(const Diagnostic& d) {
@@ -48,7 +52,8 @@ std::string format(const Diagnostic& d) {
     } else if (!d.path.empty()) {
         where += fmt::format("{}{}", where.empty() ? "" : ": ", d.path);
     }
-    std::string text = fmt::format("{}{}{}: {} [{}]", where, where.empty() ? "" : ": ", name_of(d.severity), d.message, d.code);
+    std::string text =
+        fmt::format("{}{}{}: {} [{}]", where, where.empty() ? "" : ": ", name_of(d.severity), d.message, d.code);
     if (d.place.line > 0 && !d.source_line.empty()) {
         // A long line is shown around the place, so that the caret stays on the screen.
         constexpr std::size_t widest = 100;
@@ -94,7 +99,7 @@ std::string nearest_name(const std::string& name, const std::vector<std::string>
         }
     }
     const std::size_t bearable = std::max<std::size_t>(1, std::min(name.size(), best.size()) / 3);
-    return least <= bearable ? best : std::string{};
+    return least <= bearable && least < std::min(name.size(), best.size()) ? best : std::string{};
 }
 
 } // namespace gait

@@ -18,12 +18,14 @@ void DiagnosticSink::add(Severity severity, Place place, std::string code, std::
         d.source_line = source_[std::size_t(place.line) - 1];
         const std::size_t bytes = std::min(d.source_line.size(), std::size_t(std::max(place.column, 1)) - 1);
         const auto is_start = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
-        d.place.column = int(std::count_if(d.source_line.begin(), d.source_line.begin() + std::ptrdiff_t(bytes), is_start)) + 1;
+        d.place.column =
+            int(std::count_if(d.source_line.begin(), d.source_line.begin() + std::ptrdiff_t(bytes), is_start)) + 1;
     }
     list_.push_back(std::move(d));
 }
 
-void DiagnosticSink::unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known, std::string path) {
+void DiagnosticSink::unknown(Place place, const std::string& kind, const std::string& name,
+                             const std::vector<std::string>& known, std::string path) {
     const std::string near = nearest_name(name, known);
     std::string advice;
     if (!near.empty()) {

@@ -11,8 +11,10 @@ namespace gait {
 
 class DiagnosticSink {
 public:
-    /// `source` are the file's lines, `file` its name as the caller gave it; both may be empty for texts made by a program.
-    DiagnosticSink(std::string file, std::vector<std::string> source) : file_(std::move(file)), source_(std::move(source)) {}
+    /// `source` are the file's lines, `file` its name as the caller gave it; both may be empty for texts made by a
+    /// program.
+    DiagnosticSink(std::string file, std::vector<std::string> source)
+        : file_(std::move(file)), source_(std::move(source)) {}
 
     /// Columns of `place` count bytes, as the parser gives them; they are turned into characters here.
     void add(Severity severity, Place place, std::string code, std::string message, std::string path = {});
@@ -23,7 +25,8 @@ public:
         add(Severity::warning, place, std::move(code), std::move(message), std::move(path));
     }
     /// `no KIND 'name'`, with the nearest of `known` or all of them.
-    void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known, std::string path = {});
+    void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
+                 std::string path = {});
 
     [[nodiscard]] Diagnostics take() { return std::move(list_); }
     [[nodiscard]] const Diagnostics& list() const { return list_; }

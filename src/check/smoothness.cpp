@@ -11,10 +11,14 @@ namespace {
 constexpr double instant = 1e-5; ///< seconds between the two poses of a seam
 /// A jolt below this, in degrees a second, is nothing anybody sees: ratios are taken over at least as much.
 constexpr double least_allowance = 2;
+/// Jolts and allowances within this of each other belong together, seconds.
+constexpr double moment = 0.05;
 
 using Vector = Eigen::Vector3d;
 
-Eigen::Quaterniond exact(Quat q) { return Eigen::Quaterniond(double(q.w), double(q.x), double(q.y), double(q.z)).normalized(); }
+Eigen::Quaterniond exact(Quat q) {
+    return Eigen::Quaterniond(double(q.w), double(q.x), double(q.y), double(q.z)).normalized();
+}
 
 /// The rotation vector from `a` to `b`, degrees.
 Vector turn(const Eigen::Quaterniond& a, const Eigen::Quaterniond& b) {
@@ -59,7 +63,8 @@ Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<
             seam.joint = int(j);
         }
         if (rig.joints[j].parent < 0) {
-            seam.millimetres = std::max(seam.millimetres, 1000 * double(length(later[j].translation - earlier[j].translation)));
+            seam.millimetres =
+                std::max(seam.millimetres, 1000 * double(length(later[j].translation - earlier[j].translation)));
         }
     }
     return seam;
@@ -84,7 +89,8 @@ void SnapMeter::measure() {
     std::vector<const MotionSample*> motions;
     for (const SnapFrame* frame : {&a, &b, &c}) {
         for (const MotionSample& m : frame->motions) {
-            const bool known = std::any_of(motions.begin(), motions.end(), [&](const MotionSample* k) { return k->id == m.id; });
+            const bool known =
+                std::any_of(motions.begin(), motions.end(), [&](const MotionSample* k) { return k->id == m.id; });
             if (!known) { motions.push_back(&m); }
         }
     }
@@ -108,7 +114,8 @@ void SnapMeter::measure() {
             break;
         }
         if (m == 0) { fade.weight = {1, 1, 1}; }
-        const double before = (fade.weight[1] - fade.weight[0]) / first_dt, after = (fade.weight[2] - fade.weight[1]) / second_dt;
+        const double before = (fade.weight[1] - fade.weight[0]) / first_dt,
+                     after = (fade.weight[2] - fade.weight[1]) / second_dt;
         fade.rate = std::max(std::fabs(before), std::fabs(after));
         fade.change_of_rate = std::fabs(after - before) / dt;
         fade.fading = m > 0 && (fade.cut ? find(a, motions[m]->id) == nullptr : fade.rate > 0);
@@ -121,6 +128,7 @@ void SnapMeter::measure() {
     offset_before_ = c.offset_seconds > 0 ? c.offset_elapsed : -1;
     offset_allowance_.resize(joints, 0);
     last_jolt_ = 0;
+    Measured measured;
     for (std::size_t j = 0; j < joints; ++j) {
         Trace shown;
         for (std::size_t f = 0; f < 3; ++f) { shown.at[f] = exact(frames_[f].pose[j].rotation); }
@@ -149,7 +157,8 @@ void SnapMeter::measure() {
                 if (own.at[f] && below.at[f]) { angle = std::max(angle, turn(*below.at[f], *own.at[f]).norm()); }
                 if (f == 0 || !own.at[f] || !own.at[f - 1] || !below.at[f] || !below.at[f - 1]) { continue; }
                 const double step = f == 1 ? first_dt : second_dt;
-                velocity = std::max(velocity, (turn(*own.at[f - 1], *own.at[f]) - turn(*below.at[f - 1], *below.at[f])).norm() / step);
+                velocity = std::max(
+                    velocity, (turn(*own.at[f - 1], *own.at[f]) - turn(*below.at[f - 1], *below.at[f])).norm() / step);
             }
             const double least = std::min({fade.weight[0], fade.weight[1], fade.weight[2]});
             const double greatest = std::max({fade.weight[0], fade.weight[1], fade.weight[2]});
@@ -168,32 +177,66 @@ void SnapMeter::measure() {
             const Vector earlier = below.at[1] ? turn(*below.at[1], *shown.at[1]) : Vector::Zero();
             const double seconds = c.offset_seconds;
             const double speed = b.offset_seconds > 0 ? (start - earlier).norm() / second_dt : 0;
-            // The greatest acceleration of the quintic that starts there: 20 x / T^2 for the place, 8 v / T for the speed.
+            // The greatest acceleration of the quintic that starts there: 20 x / T^2 for the place, 8 v / T for the
+            // speed.
             offset_allowance_[j] = 20 * start.norm() / (seconds * seconds) + 8 * speed / seconds;
         }
         if (offset) { needed += dt * offset_allowance_[j]; }
 
         if (!any_fading) { continue; }
-        const double ratio = jolt / std::max(needed, least_allowance);
+        measured.jolts.push_back(jolt);
+        measured.allowances.push_back(needed);
+    }
+    if (any_fading) {
         // The newest fade is the one to blame.
         std::size_t newest = motions.size() - 1;
         while (newest > 0 && !fades[newest].fading) { --newest; }
-        Snap& worst = worst_[motions[newest]->id];
-        if (worst.joint < 0 || ratio > worst.ratio) {
-            worst = {ratio, jolt, needed, int(j), b.time, motions[newest]->transition, motions[newest]->id};
+        measured.time = b.time;
+        measured.motion = motions[newest]->id;
+        measured.transition = motions[newest]->transition;
+        recent_.push_back(std::move(measured));
+    }
+    for (Measured& m : recent_) {
+        if (m.judged || m.time > b.time - moment) { continue; }
+        judge(m, worst_);
+        m.judged = true;
+    }
+    while (!recent_.empty() && recent_.front().time < b.time - 2 * moment) { recent_.pop_front(); }
+}
+
+void SnapMeter::judge(const Measured& measured, Worst& worst) const {
+    Snap& snap = worst[measured.motion];
+    for (std::size_t j = 0; j < measured.jolts.size(); ++j) {
+        double allowed = least_allowance;
+        for (const Measured& m : recent_) {
+            if (std::fabs(m.time - measured.time) <= moment && j < m.allowances.size()) {
+                allowed = std::max(allowed, m.allowances[j]);
+            }
+        }
+        const double ratio = measured.jolts[j] / allowed;
+        if (snap.joint < 0 || ratio > snap.ratio) {
+            snap = {ratio, measured.jolts[j], allowed, int(j), measured.time, measured.transition, measured.motion};
         }
     }
 }
 
+SnapMeter::Worst SnapMeter::judge_all() const {
+    Worst worst = worst_;
+    for (const Measured& m : recent_) {
+        if (!m.judged) { judge(m, worst); }
+    }
+    return worst;
+}
+
 std::vector<Snap> SnapMeter::transitions() const {
     std::vector<Snap> list;
-    for (const auto& [id, snap] : worst_) { list.push_back(snap); }
+    for (const auto& [id, snap] : judge_all()) { list.push_back(snap); }
     return list;
 }
 
 Snap SnapMeter::worst() const {
     Snap worst;
-    for (const auto& [id, snap] : worst_) {
+    for (const Snap& snap : transitions()) {
         if (worst.joint < 0 || snap.ratio > worst.ratio) { worst = snap; }
     }
     return worst;
@@ -207,7 +250,9 @@ SnapFrame snap_frame(const Performer& performer) {
     performer.pose(frame.pose);
     for (std::size_t i = 0; i < performer.instance_count(); ++i) {
         const InstanceView view = performer.instance(i);
-        MotionSample sample{view.serial, std::vector<Transform>(joints), view.fade_seconds, view.fade_elapsed, view.ease, view.transition};
+        MotionSample sample{view.serial,       std::vector<Transform>(joints),
+                            view.fade_seconds, view.fade_elapsed,
+                            view.ease,         view.transition};
         performer.instance_pose(i, sample.pose);
         frame.motions.push_back(std::move(sample));
     }
@@ -217,7 +262,8 @@ SnapFrame snap_frame(const Performer& performer) {
 }
 
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
-    : earlier_(performer), later_(performer), pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
+    : earlier_(performer), later_(performer), pose_a_(performer.character().joint_count()),
+      pose_b_(performer.character().joint_count()) {
     snap_.add(snap_frame(performer));
 }
 

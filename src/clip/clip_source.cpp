@@ -23,7 +23,8 @@ template <typename Value> KeySpan find_keys(const Track<Value>& track, double se
 
 Vec3 weighted(const Vec3& a, double wa, const Vec3& b, double wb) { return a * float(wa) + b * float(wb); }
 Quat weighted(const Quat& a, double wa, const Quat& b, double wb) {
-    return {float(a.x * wa + b.x * wb), float(a.y * wa + b.y * wb), float(a.z * wa + b.z * wb), float(a.w * wa + b.w * wb)};
+    return {float(a.x * wa + b.x * wb), float(a.y * wa + b.y * wb), float(a.z * wa + b.z * wb),
+            float(a.w * wa + b.w * wb)};
 }
 Vec3 finished(const Vec3& v) { return v; }
 Quat finished(const Quat& q) { return normalized(q); }

@@ -11,8 +11,8 @@ namespace {
 
 using Pose = std::vector<Transform>;
 
-constexpr double least_rate = 15;       ///< samples a second; below it the straight lines between samples begin to show
-constexpr double greatest_rate = 240;   ///< no clip needs more than this
+constexpr double least_rate = 15;     ///< samples a second; below it the straight lines between samples begin to show
+constexpr double greatest_rate = 240; ///< no clip needs more than this
 constexpr std::size_t most_checks = 600; ///< instants at which the sampled clip is held against its source
 
 /// The source's tracks in the rig's joint order.
@@ -84,7 +84,9 @@ double greatest_error(const ClipSource& clip, const Rig& rig, const Pose& rest, 
         const std::size_t first = std::min(std::size_t(at), intervals > 0 ? intervals - 1 : 0);
         const std::size_t second = std::min(first + 1, intervals);
         for (std::size_t j = 0; j < sampled.size(); ++j) {
-            if (!is_step(clip, j)) { sampled[j] = mixed(frames[first][j], frames[second][j], float(at - double(first))); }
+            if (!is_step(clip, j)) {
+                sampled[j] = mixed(frames[first][j], frames[second][j], float(at - double(first)));
+            }
         }
         const Pose a = model_space(rig, exact), b = model_space(rig, sampled);
         for (std::size_t j = 0; j < a.size(); ++j) {
@@ -122,8 +124,9 @@ void store_sparse(const std::vector<Pose>& frames, const Pose& rest, const std::
     for (std::size_t j = 0; j < rest.size(); ++j) {
         if (skip[j]) { continue; }
         const Vec3 first = frames.front()[j].*member;
-        const bool moves = std::any_of(frames.begin(), frames.end(),
-                                       [&](const Pose& frame) { return length(frame[j].*member - first) > negligible; });
+        const bool moves = std::any_of(frames.begin(), frames.end(), [&](const Pose& frame) {
+            return length(frame[j].*member - first) > negligible;
+        });
         if (moves) {
             moving_joints.push_back(std::uint16_t(j));
         } else if (length(first - rest[j].*member) > negligible) {
@@ -230,7 +233,9 @@ void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
         Eigen::Matrix4d spread = Eigen::Matrix4d::Zero();
         for (const SampledClip& clip : clips) {
             Eigen::Matrix4d own = Eigen::Matrix4d::Zero();
-            for (std::uint32_t f = 0; f <= clip.intervals; ++f) { own += sample(clip, f) * sample(clip, f).transpose(); }
+            for (std::uint32_t f = 0; f <= clip.intervals; ++f) {
+                own += sample(clip, f) * sample(clip, f).transpose();
+            }
             spread += own / double(clip.intervals + 1);
         }
         const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(spread);

@@ -26,7 +26,8 @@ public:
         if (const YamlNode* cues = map.find("cues")) {
             sheet_.cues = read_cues(*cues, 0);
         } else {
-            sink_.error(root.place, "missing-key", "a cue sheet needs 'cues:', a list such as - {at: 1, set: {speed: 1.4}}");
+            sink_.error(root.place, "missing-key",
+                        "a cue sheet needs 'cues:', a list such as - {at: 1, set: {speed: 1.4}}");
         }
     }
 
@@ -35,7 +36,8 @@ private:
         const auto number = map.number(key, "seconds");
         if (!number) { return std::nullopt; }
         if (number->value < 0 || number->value > longest_sheet) {
-            sink_.error(number->place, "wrong-range", fmt::format("'{}' is 0 to {} seconds; found {}", key, longest_sheet, number->value));
+            sink_.error(number->place, "wrong-range",
+                        fmt::format("'{}' is 0 to {} seconds; found {}", key, longest_sheet, number->value));
             return std::nullopt;
         }
         return number->value;
@@ -56,7 +58,9 @@ private:
         cue.place = node.place;
         const YamlMap map(node, "a cue", {"at", "set", "over", "cues", "every", "times"}, sink_);
         if (!map.is_map()) { return cue; }
-        if (map.find("at") == nullptr) { sink_.error(node.place, "missing-key", "this cue does not say when; add 'at: SECONDS'"); }
+        if (map.find("at") == nullptr) {
+            sink_.error(node.place, "missing-key", "this cue does not say when; add 'at: SECONDS'");
+        }
         cue.at = seconds(map, "at").value_or(0);
         cue.over = seconds(map, "over").value_or(0);
         if (const YamlNode* set = map.find("set")) {
@@ -64,7 +68,8 @@ private:
         }
         if (const YamlNode* group = map.find("cues")) { cue.group = read_cues(*group, depth + 1); }
         if (map.find("set") == nullptr && map.find("cues") == nullptr) {
-            sink_.error(node.place, "missing-key", "this cue does nothing; add 'set: {PARAMETER: VALUE}' or a group of 'cues'");
+            sink_.error(node.place, "missing-key",
+                        "this cue does nothing; add 'set: {PARAMETER: VALUE}' or a group of 'cues'");
         }
         if (map.find("over") != nullptr && map.find("set") == nullptr) {
             sink_.error(node.place, "wrong-shape", "'over' is how long a 'set' takes; this cue sets nothing");
@@ -72,14 +77,16 @@ private:
         if (const auto every = map.number("every", "seconds")) {
             cue.every = every->value;
             if (!(every->value > 0) || every->value > longest_sheet) {
-                sink_.error(every->place, "wrong-range", fmt::format("'every' is more than 0 seconds; found {}", every->value));
+                sink_.error(every->place, "wrong-range",
+                            fmt::format("'every' is more than 0 seconds; found {}", every->value));
                 cue.every = 1;
             }
         }
         if (const auto times = map.number("times", {})) {
             cue.times = int(std::clamp(times->value, 1.0, 1e6));
             if (times->value < 1 || times->value > 100'000 || times->value != std::floor(times->value)) {
-                sink_.error(times->place, "wrong-range", fmt::format("'times' is a whole number from 1 to 100000; found {}", times->value));
+                sink_.error(times->place, "wrong-range",
+                            fmt::format("'times' is a whole number from 1 to 100000; found {}", times->value));
                 cue.times = 1;
             }
         }
@@ -94,7 +101,8 @@ private:
         Cue::Value value;
         value.name = name;
         value.place = node.place;
-        if (node.is_scalar() && (node.scalar == "yes" || node.scalar == "true" || node.scalar == "no" || node.scalar == "false")) {
+        if (node.is_scalar() &&
+            (node.scalar == "yes" || node.scalar == "true" || node.scalar == "no" || node.scalar == "false")) {
             value.is_flag = true;
             value.value = node.scalar == "yes" || node.scalar == "true" ? 1 : 0;
         } else if (const auto number = to_number(node, fmt::format("the value of '{}'", name.value), sink_)) {
@@ -149,13 +157,15 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
         const ParameterInfo& info = character.parameters()[std::size_t(found - names.begin())];
         const bool wants_flag = info.kind == ParameterKind::flag;
         if (wants_flag != value.is_flag) {
-            sink.error(value.place, "wrong-type", wants_flag ? fmt::format("'{}' is a flag; write yes or no", info.name)
-                                                             : fmt::format("'{}' is a number; write one such as 1.4", info.name));
+            sink.error(value.place, "wrong-type",
+                       wants_flag ? fmt::format("'{}' is a flag; write yes or no", info.name)
+                                  : fmt::format("'{}' is a number; write one such as 1.4", info.name));
             return std::nullopt;
         }
         const auto given = float(value.value);
         if (given < info.low || given > info.high) {
-            sink.error(value.place, "wrong-range", fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value.value));
+            sink.error(value.place, "wrong-range",
+                       fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value.value));
             return std::nullopt;
         }
         return Step{0, 0, std::uint16_t(found - names.begin()), wants_flag, given};
@@ -177,7 +187,10 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
                 // A group's mistakes are the same in every repeat.
                 if (!cue.group.empty() && (n == 0 || !has_errors(sink.list()))) { self(self, cue.group, at); }
                 if (steps_.size() > most_steps) {
-                    if (!too_many) { sink.error(cue.place, "too-many", fmt::format("repeats make more than {} cues; lower 'times'", most_steps)); }
+                    if (!too_many) {
+                        sink.error(cue.place, "too-many",
+                                   fmt::format("repeats make more than {} cues; lower 'times'", most_steps));
+                    }
                     too_many = true;
                     return;
                 }
@@ -205,7 +218,8 @@ void CuePlayer::apply(Performer& performer, double time) {
     }
     for (const Ramp& ramp : ramps_) {
         const double u = std::clamp((time - ramp.step.at) / ramp.step.over, 0.0, 1.0);
-        performer.set(NumberParameter{ramp.step.parameter}, float(double(ramp.from) + (double(ramp.step.value) - double(ramp.from)) * u));
+        performer.set(NumberParameter{ramp.step.parameter},
+                      float(double(ramp.from) + (double(ramp.step.value) - double(ramp.from)) * u));
     }
     std::erase_if(ramps_, [&](const Ramp& ramp) { return time >= ramp.step.at + ramp.step.over - slack; });
 }

@@ -12,13 +12,16 @@ public:
     DocumentReader(Document& document, DiagnosticSink& sink) : document_(document), sink_(sink) {}
 
     void read(const YamlNode& root) {
-        const YamlMap map(root, "a document", {"gait", "about", "rig", "tolerance", "clips", "parameters", "layers"}, sink_);
+        const YamlMap map(root, "a document", {"gait", "about", "rig", "tolerance", "clips", "parameters", "layers"},
+                          sink_);
         if (!map.is_map()) { return; }
         const YamlNode* version = map.find("gait");
         if (version == nullptr) {
-            sink_.error(root.place, "missing-key", "a document begins with 'gait: 1', the version of its language; add that line");
+            sink_.error(root.place, "missing-key",
+                        "a document begins with 'gait: 1', the version of its language; add that line");
         } else if (!version->is_scalar() || version->scalar != "1") {
-            sink_.error(version->place, "unknown-version", fmt::format("this library reads documents of version 1; found {}", describe(*version)));
+            sink_.error(version->place, "unknown-version",
+                        fmt::format("this library reads documents of version 1; found {}", describe(*version)));
         }
         document_.about = map.text("about").value;
         if (map.find("rig") == nullptr) {
@@ -29,7 +32,9 @@ public:
         if (const YamlNode* clips = map.find("clips")) { read_clips(*clips); }
         if (const YamlNode* parameters = map.find("parameters")) { read_parameters(*parameters); }
         if (const YamlNode* layers = map.find("layers")) {
-            for (const YamlNode* layer : list_items(*layers, "'layers'", sink_)) { document_.layers.push_back(read_layer(*layer)); }
+            for (const YamlNode* layer : list_items(*layers, "'layers'", sink_)) {
+                document_.layers.push_back(read_layer(*layer));
+            }
         } else {
             sink_.error(root.place, "missing-key", "nothing is played yet; add 'layers:' with a name and a machine");
         }
@@ -54,12 +59,15 @@ private:
         for (const auto& [name, value] : named_entries(node, "parameters", sink_)) {
             ParameterDefinition parameter;
             parameter.name = name;
-            const YamlMap map(*value, "a parameter", {"kind", "range", "default", "unit", "note", "smooth", "tune"}, sink_);
+            const YamlMap map(*value, "a parameter", {"kind", "range", "default", "unit", "note", "smooth", "tune"},
+                              sink_);
             const Text kind = map.text("kind");
             if (kind.value == "flag") {
                 parameter.kind = ParameterKind::flag;
             } else if (kind.empty() && map.is_map() && map.find("kind") == nullptr) {
-                sink_.error(name.place, "missing-key", fmt::format("parameter '{}' does not say its kind; add 'kind: number' or 'kind: flag'", name.value));
+                sink_.error(name.place, "missing-key",
+                            fmt::format("parameter '{}' does not say its kind; add 'kind: number' or 'kind: flag'",
+                                        name.value));
             } else if (!kind.empty() && kind.value != "number") {
                 sink_.unknown(kind.place, "parameter kind", kind.value, {"number", "flag"});
             }
@@ -72,7 +80,9 @@ private:
             if (parameter.kind == ParameterKind::flag) {
                 for (const char* key : {"range", "unit", "smooth"}) {
                     if (const YamlNode* extra = map.find(key)) {
-                        sink_.error(extra->place, "wrong-shape", fmt::format("'{}' is a flag and has no '{}'; remove it, or write 'kind: number'", name.value, key));
+                        sink_.error(extra->place, "wrong-shape",
+                                    fmt::format("'{}' is a flag and has no '{}'; remove it, or write 'kind: number'",
+                                                name.value, key));
                     }
                 }
             }
@@ -82,13 +92,18 @@ private:
 
     void read_range(const YamlNode& node, ParameterDefinition& parameter) {
         if (!node.is_sequence() || node.items.size() != 2) {
-            sink_.error(node.place, "wrong-shape", fmt::format("a range is its lowest and highest value, such as [0, 6]; found {}", describe(node)));
+            sink_.error(
+                node.place, "wrong-shape",
+                fmt::format("a range is its lowest and highest value, such as [0, 6]; found {}", describe(node)));
             return;
         }
-        const auto low = to_number(node.items[0], "the lowest value", sink_), high = to_number(node.items[1], "the highest value", sink_);
+        const auto low = to_number(node.items[0], "the lowest value", sink_),
+                   high = to_number(node.items[1], "the highest value", sink_);
         if (!low || !high) { return; }
         if (!(low->value < high->value)) {
-            sink_.error(node.place, "wrong-range", fmt::format("the range [{}, {}] is empty; write the lower value first", low->value, high->value));
+            sink_.error(
+                node.place, "wrong-range",
+                fmt::format("the range [{}, {}] is empty; write the lower value first", low->value, high->value));
             return;
         }
         parameter.range = {low->value, high->value};
@@ -96,12 +111,15 @@ private:
 
     void read_default(const YamlNode& node, ParameterDefinition& parameter) {
         if (parameter.kind == ParameterKind::flag) {
-            if (const auto value = to_flag(node, "the default of a flag", sink_)) { parameter.default_value = *value ? 1 : 0; }
+            if (const auto value = to_flag(node, "the default of a flag", sink_)) {
+                parameter.default_value = *value ? 1 : 0;
+            }
         } else if (const auto value = to_number(node, "the default of a number", sink_)) {
             parameter.default_value = value->value;
             if (parameter.range && (value->value < parameter.range->first || value->value > parameter.range->second)) {
-                sink_.error(node.place, "wrong-range", fmt::format("the default {} lies outside the range [{}, {}]", value->value,
-                                                                   parameter.range->first, parameter.range->second));
+                sink_.error(node.place, "wrong-range",
+                            fmt::format("the default {} lies outside the range [{}, {}]", value->value,
+                                        parameter.range->first, parameter.range->second));
             }
         }
     }
@@ -111,11 +129,14 @@ private:
         layer.place = node.place;
         const YamlMap map(node, "a layer", {"name", "machine"}, sink_);
         layer.name = map.text("name");
-        if (map.is_map() && map.find("name") == nullptr) { sink_.error(node.place, "missing-key", "this layer has no name; add 'name: body'"); }
+        if (map.is_map() && map.find("name") == nullptr) {
+            sink_.error(node.place, "missing-key", "this layer has no name; add 'name: body'");
+        }
         if (const YamlNode* machine = map.find("machine")) {
             layer.machine = read_machine(*machine);
         } else if (map.is_map()) {
-            sink_.error(node.place, "missing-key", "this layer has no machine; add 'machine:' with 'start' and 'states'");
+            sink_.error(node.place, "missing-key",
+                        "this layer has no machine; add 'machine:' with 'start' and 'states'");
         }
         return layer;
     }
@@ -126,7 +147,9 @@ private:
         const YamlMap map(node, "a machine", {"start", "states"}, sink_);
         machine.start = map.text("start");
         if (const YamlNode* states = map.find("states")) {
-            for (const auto& [name, value] : named_entries(*states, "states", sink_)) { machine.states.push_back(read_state(name, *value)); }
+            for (const auto& [name, value] : named_entries(*states, "states", sink_)) {
+                machine.states.push_back(read_state(name, *value));
+            }
         }
         return machine;
     }
@@ -155,7 +178,9 @@ private:
             return motion;
         }
         if (!node.is_map()) {
-            sink_.error(node.place, "wrong-shape", fmt::format("'play' is a clip's name or a map with 'clip' or 'blend'; found {}", describe(node)));
+            sink_.error(
+                node.place, "wrong-shape",
+                fmt::format("'play' is a clip's name or a map with 'clip' or 'blend'; found {}", describe(node)));
             return motion;
         }
         const YamlMap map(node, "a motion", {"clip", "loop", "blend", "points", "sync"}, sink_);
@@ -163,14 +188,16 @@ private:
         const YamlNode* blend = map.find("blend");
         const bool has_clip = map.find("clip") != nullptr;
         if (has_clip == (blend != nullptr)) {
-            sink_.error(node.place, "wrong-shape", has_clip ? "a motion is either a 'clip' or a 'blend'; remove one of them"
-                                                            : "this motion plays nothing; add 'clip: NAME', or 'blend: PARAMETER' with 'points'");
+            sink_.error(node.place, "wrong-shape",
+                        has_clip ? "a motion is either a 'clip' or a 'blend'; remove one of them"
+                                 : "this motion plays nothing; add 'clip: NAME', or 'blend: PARAMETER' with 'points'");
         }
         if (has_clip) {
             motion.clip = map.text("clip");
             for (const char* key : {"points", "sync"}) {
                 if (const YamlNode* extra = map.find(key); extra != nullptr && blend == nullptr) {
-                    sink_.error(extra->place, "wrong-shape", fmt::format("'{}' belongs to a blend space; add 'blend: PARAMETER' or remove it", key));
+                    sink_.error(extra->place, "wrong-shape",
+                                fmt::format("'{}' belongs to a blend space; add 'blend: PARAMETER' or remove it", key));
                 }
             }
         }
@@ -181,18 +208,22 @@ private:
     BlendDefinition read_blend(const YamlMap& map, const YamlNode& parameter, const YamlNode& node, int depth) {
         BlendDefinition blend;
         if (parameter.is_sequence()) {
-            sink_.error(parameter.place, "wrong-shape", "a blend space runs along one parameter; write its name, such as 'blend: speed'");
+            sink_.error(parameter.place, "wrong-shape",
+                        "a blend space runs along one parameter; write its name, such as 'blend: speed'");
         } else {
             blend.parameter = to_text(parameter, "'blend'", sink_);
         }
         if (const YamlNode* sync = map.find("sync")) {
             const Text word = to_text(*sync, "'sync'", sink_);
             blend.sync_cycle = word.value == "cycle";
-            if (!word.empty() && word.value != "cycle" && word.value != "off") { sink_.unknown(word.place, "sync", word.value, {"cycle", "off"}); }
+            if (!word.empty() && word.value != "cycle" && word.value != "off") {
+                sink_.unknown(word.place, "sync", word.value, {"cycle", "off"});
+            }
         }
         const YamlNode* points = map.find("points");
         if (points == nullptr) {
-            sink_.error(node.place, "missing-key", "this blend space has no points; add 'points: {1.4: stroll, 4.2: run}'");
+            sink_.error(node.place, "missing-key",
+                        "this blend space has no points; add 'points: {1.4: stroll, 4.2: run}'");
         } else if (points->is_map()) {
             for (const auto& [at, play] : points->entries) {
                 const auto number = to_number(at, "a point's place on the axis", sink_);
@@ -204,9 +235,12 @@ private:
                 const auto at = point.number("at", {});
                 const YamlNode* play = point.find("play");
                 if (point.is_map() && (point.find("at") == nullptr || play == nullptr)) {
-                    sink_.error(item->place, "missing-key", "a point needs 'at' and 'play', such as {at: 1.4, play: stroll}");
+                    sink_.error(item->place, "missing-key",
+                                "a point needs 'at' and 'play', such as {at: 1.4, play: stroll}");
                 }
-                if (play != nullptr) { blend.points.push_back({at.value_or(Number(0, item->place)), read_motion(*play, depth + 1)}); }
+                if (play != nullptr) {
+                    blend.points.push_back({at.value_or(Number(0, item->place)), read_motion(*play, depth + 1)});
+                }
             }
         }
         return blend;

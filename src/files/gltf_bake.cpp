@@ -105,7 +105,8 @@ Transform on_node(const Transform& local, const JointNode& joint, bool root) {
     Eigen::Vector3d moved = t / joint.scale;
     if (root) {
         const Eigen::Quaterniond above(joint.above.linear() / joint.scale);
-        const Eigen::Quaterniond own(double(local.rotation.w), double(local.rotation.x), double(local.rotation.y), double(local.rotation.z));
+        const Eigen::Quaterniond own(double(local.rotation.w), double(local.rotation.x), double(local.rotation.y),
+                                     double(local.rotation.z));
         const Eigen::Quaterniond q = (above.conjugate() * own).normalized();
         node.rotation = {float(q.x()), float(q.y()), float(q.z()), float(q.w())};
         moved = joint.above.inverse() * t;
@@ -119,7 +120,9 @@ void add_motion(tinygltf::Model& model, const GltfScene& scene, const BakedMotio
     tinygltf::Animation animation;
     animation.name = motion.name;
     std::vector<float> times;
-    for (std::size_t f = 0; f < motion.frames.size(); ++f) { times.push_back(float(double(f) / motion.frames_per_second)); }
+    for (std::size_t f = 0; f < motion.frames.size(); ++f) {
+        times.push_back(float(double(f) / motion.frames_per_second));
+    }
     const int time_accessor = buffer.add_floats(times, TINYGLTF_TYPE_SCALAR, 0, true);
     for (std::size_t j = 0; j < scene.joints.size(); ++j) {
         const bool root = scene.rig.joints[j].parent == -1;
@@ -139,8 +142,13 @@ void add_motion(tinygltf::Model& model, const GltfScene& scene, const BakedMotio
         }
         const int node = scene.joints[j].node;
         add_channel(animation, time_accessor, buffer.add_floats(rotations, TINYGLTF_TYPE_VEC4), node, "rotation");
-        if (moves) { add_channel(animation, time_accessor, buffer.add_floats(translations, TINYGLTF_TYPE_VEC3), node, "translation"); }
-        if (scales) { add_channel(animation, time_accessor, buffer.add_floats(scaling, TINYGLTF_TYPE_VEC3), node, "scale"); }
+        if (moves) {
+            add_channel(animation, time_accessor, buffer.add_floats(translations, TINYGLTF_TYPE_VEC3), node,
+                        "translation");
+        }
+        if (scales) {
+            add_channel(animation, time_accessor, buffer.add_floats(scaling, TINYGLTF_TYPE_VEC3), node, "scale");
+        }
     }
     model.animations.push_back(std::move(animation));
 }
@@ -152,7 +160,8 @@ void place_by_parts(tinygltf::Model& model, const GltfScene& scene) {
         if (node.matrix.empty()) { continue; }
         const Transform rest = on_node(scene.rig.joints[j].rest, scene.joints[j], scene.rig.joints[j].parent == -1);
         node.matrix.clear();
-        node.rotation = {double(rest.rotation.x), double(rest.rotation.y), double(rest.rotation.z), double(rest.rotation.w)};
+        node.rotation = {double(rest.rotation.x), double(rest.rotation.y), double(rest.rotation.z),
+                         double(rest.rotation.w)};
         node.translation = {double(rest.translation.x), double(rest.translation.y), double(rest.translation.z)};
         node.scale = {double(rest.scale.x), double(rest.scale.y), double(rest.scale.z)};
     }
@@ -160,13 +169,15 @@ void place_by_parts(tinygltf::Model& model, const GltfScene& scene) {
 
 } // namespace
 
-Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion, const std::filesystem::path& out, const std::string& skin) {
+Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion, const std::filesystem::path& out,
+                      const std::string& skin) {
     FileProblems problems(source.string());
     const auto scene = open_gltf(source, skin, problems);
     if (!scene || !references_hold(scene->model, problems)) { return problems.take(); }
     for (const auto& frame : motion.frames) {
         if (frame.size() == scene->joints.size()) { continue; }
-        problems.error("other-rig", fmt::format("the motion has {} joints and the file's rig {}", frame.size(), scene->joints.size()));
+        problems.error("other-rig", fmt::format("the motion has {} joints and the file's rig {}", frame.size(),
+                                                scene->joints.size()));
         return problems.take();
     }
     tinygltf::Model model = without_animations(scene->model);

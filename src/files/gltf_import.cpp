@@ -33,12 +33,14 @@ public:
         for (const auto& channel : animation.channels) {
             const auto joint = joint_of_.find(channel.target_node);
             if (channel.target_node >= int(scene_.model.nodes.size())) {
-                problems_.error("broken-file", fmt::format("clip '{}' moves node {}, and there are {} nodes; export the file again", name,
-                                                           channel.target_node, scene_.model.nodes.size()));
+                problems_.error("broken-file",
+                                fmt::format("clip '{}' moves node {}, and there are {} nodes; export the file again",
+                                            name, channel.target_node, scene_.model.nodes.size()));
                 return std::nullopt;
             }
-            const bool moves_joint = joint != joint_of_.end() &&
-                                     (channel.target_path == "rotation" || channel.target_path == "translation" || channel.target_path == "scale");
+            const bool moves_joint =
+                joint != joint_of_.end() && (channel.target_path == "rotation" ||
+                                             channel.target_path == "translation" || channel.target_path == "scale");
             if (!moves_joint) {
                 ++elsewhere;
                 continue;
@@ -46,20 +48,24 @@ public:
             if (!read_channel(animation, channel, name, joint->second, clip)) { return std::nullopt; }
         }
         if (clip.seconds > longest_clip) {
-            problems_.error("too-long", fmt::format("clip '{}' lasts {:.0f} seconds and {:.0f} are possible; its times may be in another unit", name,
-                                                    clip.seconds, longest_clip));
+            problems_.error(
+                "too-long",
+                fmt::format("clip '{}' lasts {:.0f} seconds and {:.0f} are possible; its times may be in another unit",
+                            name, clip.seconds, longest_clip));
             return std::nullopt;
         }
         return clip;
     }
 
 private:
-    bool read_channel(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel, const std::string& clip_name,
-                      std::size_t joint, ClipSource& clip) {
-        const std::string what = fmt::format("the keys of clip '{}' on '{}' ({})", clip_name, clip.joints[joint], channel.target_path);
+    bool read_channel(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel,
+                      const std::string& clip_name, std::size_t joint, ClipSource& clip) {
+        const std::string what =
+            fmt::format("the keys of clip '{}' on '{}' ({})", clip_name, clip.joints[joint], channel.target_path);
         if (channel.sampler < 0 || std::size_t(channel.sampler) >= animation.samplers.size()) {
-            problems_.error("broken-file", fmt::format("{} cannot be read: they name sampler {} of {}; export the file again", what, channel.sampler,
-                                                       animation.samplers.size()));
+            problems_.error("broken-file",
+                            fmt::format("{} cannot be read: they name sampler {} of {}; export the file again", what,
+                                        channel.sampler, animation.samplers.size()));
             return false;
         }
         const auto& sampler = animation.samplers[std::size_t(channel.sampler)];
@@ -67,8 +73,11 @@ private:
         const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, problems_);
         if (!times) { return false; }
         keys.times = *times;
-        if (keys.times.empty() || !std::is_sorted(keys.times.begin(), keys.times.end(), std::less_equal<>()) || keys.times.front() < 0) {
-            problems_.error("broken-file", fmt::format("{} cannot be read: their times do not rise from zero; export the file again", what));
+        if (keys.times.empty() || !std::is_sorted(keys.times.begin(), keys.times.end(), std::less_equal<>()) ||
+            keys.times.front() < 0) {
+            problems_.error(
+                "broken-file",
+                fmt::format("{} cannot be read: their times do not rise from zero; export the file again", what));
             return false;
         }
         if (sampler.interpolation == "STEP") {
@@ -76,33 +85,37 @@ private:
         } else if (sampler.interpolation == "CUBICSPLINE") {
             keys.interpolation = Interpolation::cubic_spline;
         } else if (sampler.interpolation != "LINEAR" && !sampler.interpolation.empty()) {
-            problems_.error("broken-file", fmt::format("{} cannot be read: interpolation '{}' is unknown", what, sampler.interpolation));
+            problems_.error("broken-file", fmt::format("{} cannot be read: interpolation '{}' is unknown", what,
+                                                       sampler.interpolation));
             return false;
         }
         const bool rotation = channel.target_path == "rotation";
-        const auto values = read_accessor(scene_.model, sampler.output, rotation ? TINYGLTF_TYPE_VEC4 : TINYGLTF_TYPE_VEC3, what, problems_);
+        const auto values = read_accessor(scene_.model, sampler.output,
+                                          rotation ? TINYGLTF_TYPE_VEC4 : TINYGLTF_TYPE_VEC3, what, problems_);
         if (!values) { return false; }
         const std::size_t a_key = keys.interpolation == Interpolation::cubic_spline ? 3 : 1;
         const std::size_t components = rotation ? 4 : 3;
         if (values->size() != keys.times.size() * a_key * components) {
-            problems_.error("broken-file", fmt::format("{} cannot be read: {} times and {} values; export the file again", what, keys.times.size(),
-                                                       values->size() / components));
+            problems_.error("broken-file",
+                            fmt::format("{} cannot be read: {} times and {} values; export the file again", what,
+                                        keys.times.size(), values->size() / components));
             return false;
         }
         clip.seconds = std::max(clip.seconds, keys.times.back());
         clip.keys = std::max(clip.keys, int(keys.times.size()));
         JointTracks& tracks = clip.tracks[joint];
-        if (rotation) {
-            return fill_rotations(keys, *values, joint, what, tracks.rotation);
-        }
-        fill_vectors(keys, *values, joint, channel.target_path == "translation", channel.target_path == "translation" ? tracks.translation : tracks.scale);
+        if (rotation) { return fill_rotations(keys, *values, joint, what, tracks.rotation); }
+        fill_vectors(keys, *values, joint, channel.target_path == "translation",
+                     channel.target_path == "translation" ? tracks.translation : tracks.scale);
         return true;
     }
 
-    bool fill_rotations(const Keys& keys, const std::vector<double>& values, std::size_t joint, const std::string& what, Track<Quat>& track) {
+    bool fill_rotations(const Keys& keys, const std::vector<double>& values, std::size_t joint, const std::string& what,
+                        Track<Quat>& track) {
         const JointNode& node = scene_.joints[joint];
-        const Eigen::Quaterniond above(scene_.rig.joints[joint].parent == -1 ? Eigen::Matrix3d(node.above.linear() / node.scale)
-                                                                              : Eigen::Matrix3d::Identity());
+        const Eigen::Quaterniond above(scene_.rig.joints[joint].parent == -1
+                                           ? Eigen::Matrix3d(node.above.linear() / node.scale)
+                                           : Eigen::Matrix3d::Identity());
         track.interpolation = keys.interpolation;
         track.times = keys.times;
         for (std::size_t i = 0; i < values.size(); i += 4) {
@@ -110,7 +123,9 @@ private:
             const bool is_value = keys.interpolation != Interpolation::cubic_spline || (i / 4) % 3 == 1;
             if (is_value) {
                 if (q.norm() < 1e-6) {
-                    problems_.error("broken-file", fmt::format("{} cannot be read: a rotation has zero length; export the file again", what));
+                    problems_.error(
+                        "broken-file",
+                        fmt::format("{} cannot be read: a rotation has zero length; export the file again", what));
                     return false;
                 }
                 q.normalize();
@@ -121,7 +136,8 @@ private:
         return true;
     }
 
-    void fill_vectors(const Keys& keys, const std::vector<double>& values, std::size_t joint, bool translation, Track<Vec3>& track) {
+    void fill_vectors(const Keys& keys, const std::vector<double>& values, std::size_t joint, bool translation,
+                      Track<Vec3>& track) {
         const JointNode& node = scene_.joints[joint];
         const bool root = scene_.rig.joints[joint].parent == -1;
         track.interpolation = keys.interpolation;
@@ -162,18 +178,22 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
         std::string unique = name;
         for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
         if (unique != name) {
-            problems.warn("doubled-clip", fmt::format("two animations are called '{}'; the second is taken as '{}'", name, unique));
+            problems.warn("doubled-clip",
+                          fmt::format("two animations are called '{}'; the second is taken as '{}'", name, unique));
         }
         int elsewhere = 0;
         auto clip = reader.read(animation, unique, elsewhere);
         if (!clip) { continue; }
         if (clip->keys == 0) {
-            problems.warn("empty-clip", fmt::format("clip '{}' moves no joint of '{}'; it is left out", unique, scene->rig.name));
+            problems.warn("empty-clip",
+                          fmt::format("clip '{}' moves no joint of '{}'; it is left out", unique, scene->rig.name));
             continue;
         }
         if (elsewhere > 0) {
-            problems.note("other-tracks", fmt::format("clip '{}' also moves {} thing{} that {} no joint; {} left out", unique, elsewhere,
-                                                      elsewhere == 1 ? "" : "s", elsewhere == 1 ? "is" : "are", elsewhere == 1 ? "it is" : "they are"));
+            problems.note("other-tracks",
+                          fmt::format("clip '{}' also moves {} thing{} that {} no joint; {} left out", unique,
+                                      elsewhere, elsewhere == 1 ? "" : "s", elsewhere == 1 ? "is" : "are",
+                                      elsewhere == 1 ? "it is" : "they are"));
         }
         file.clips.push_back(std::move(*clip));
     }

@@ -15,18 +15,23 @@ Vec3 base_colour(const tinygltf::Model& model, int material) {
     return {float(factor[0]), float(factor[1]), float(factor[2])};
 }
 
-std::optional<std::vector<double>> attribute(const tinygltf::Model& model, const tinygltf::Primitive& primitive, const char* name, int type, FileProblems& problems) {
+std::optional<std::vector<double>> attribute(const tinygltf::Model& model, const tinygltf::Primitive& primitive,
+                                             const char* name, int type, FileProblems& problems) {
     const auto found = primitive.attributes.find(name);
     if (found == primitive.attributes.end()) { return std::nullopt; }
     return read_accessor(model, found->second, type, name, problems);
 }
 
-void add_primitive(const tinygltf::Model& model, const tinygltf::Primitive& primitive, const std::vector<int>& joint_of, SkinnedMesh& mesh, FileProblems& problems) {
+void add_primitive(const tinygltf::Model& model, const tinygltf::Primitive& primitive, const std::vector<int>& joint_of,
+                   SkinnedMesh& mesh, FileProblems& problems) {
     const auto positions = attribute(model, primitive, "POSITION", TINYGLTF_TYPE_VEC3, problems);
     const auto joints = attribute(model, primitive, "JOINTS_0", TINYGLTF_TYPE_VEC4, problems);
     const auto weights = attribute(model, primitive, "WEIGHTS_0", TINYGLTF_TYPE_VEC4, problems);
     const bool triangles = primitive.mode == TINYGLTF_MODE_TRIANGLES || primitive.mode == -1;
-    if (!triangles || !positions || !joints || !weights || joints->size() != weights->size() || joints->size() / 4 != positions->size() / 3) { return; }
+    if (!triangles || !positions || !joints || !weights || joints->size() != weights->size() ||
+        joints->size() / 4 != positions->size() / 3) {
+        return;
+    }
     const auto base = std::uint32_t(mesh.vertices.size());
     const std::size_t count = positions->size() / 3;
     for (std::size_t v = 0; v < count; ++v) {
@@ -50,8 +55,13 @@ void add_primitive(const tinygltf::Model& model, const tinygltf::Primitive& prim
     }
     const Vec3 colour = base_colour(model, primitive.material);
     for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
-        if (std::any_of(&indices[i], &indices[i] + 3, [&](double index) { return index < 0 || index >= double(count); })) { continue; }
-        for (std::size_t corner = 0; corner < 3; ++corner) { mesh.triangles.push_back(base + std::uint32_t(indices[i + corner])); }
+        if (std::any_of(&indices[i], &indices[i] + 3,
+                        [&](double index) { return index < 0 || index >= double(count); })) {
+            continue;
+        }
+        for (std::size_t corner = 0; corner < 3; ++corner) {
+            mesh.triangles.push_back(base + std::uint32_t(indices[i + corner]));
+        }
         mesh.colours.push_back(colour);
     }
 }
@@ -67,7 +77,8 @@ SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::stri
     std::map<int, int> rig_joint;
     for (std::size_t j = 0; j < scene->joints.size(); ++j) { rig_joint[scene->joints[j].node] = int(j); }
     for (const tinygltf::Node& node : model.nodes) {
-        const bool skinned = node.mesh >= 0 && std::size_t(node.mesh) < model.meshes.size() && node.skin >= 0 && std::size_t(node.skin) < model.skins.size();
+        const bool skinned = node.mesh >= 0 && std::size_t(node.mesh) < model.meshes.size() && node.skin >= 0 &&
+                             std::size_t(node.skin) < model.skins.size();
         if (!skinned) { continue; }
         std::vector<int> joint_of;
         for (const int joint : model.skins[std::size_t(node.skin)].joints) {
@@ -75,7 +86,9 @@ SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::stri
             joint_of.push_back(found == rig_joint.end() ? -1 : found->second);
         }
         if (std::find(joint_of.begin(), joint_of.end(), -1) != joint_of.end()) { continue; } // another character's
-        for (const auto& primitive : model.meshes[std::size_t(node.mesh)].primitives) { add_primitive(model, primitive, joint_of, mesh, problems); }
+        for (const auto& primitive : model.meshes[std::size_t(node.mesh)].primitives) {
+            add_primitive(model, primitive, joint_of, mesh, problems);
+        }
     }
     return mesh;
 }

@@ -13,7 +13,7 @@
 namespace gait {
 
 struct MeshVertex {
-    Vec3 position; ///< in the skin's space at bind time
+    Vec3 position;                         ///< in the skin's space at bind time
     std::array<std::uint16_t, 4> joints{}; ///< of the imported rig
     std::array<float, 4> weights{};
 };
@@ -24,8 +24,8 @@ struct SkinnedMesh {
     std::vector<Vec3> colours;            ///< a triangle each, linear red, green and blue
 };
 
-/// All meshes that the imported skins move, in one. Empty when there are none or they cannot be read: a drawing then makes
-/// do with the joints.
+/// All meshes that the imported skins move, in one. Empty when there are none or they cannot be read: a drawing then
+/// makes do with the joints.
 [[nodiscard]] SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::string& skin = {});
 
 } // namespace gait

@@ -16,7 +16,8 @@ constexpr int deepest_json = 64;
 constexpr std::size_t most_elements = 50'000'000;
 constexpr std::size_t most_joints = 1024;
 
-// ---- opening ----------------------------------------------------------------------------------------------------------
+// ---- opening
+// ----------------------------------------------------------------------------------------------------------
 
 /// What tinygltf's file callbacks may do: read inside the file's own folder.
 struct Sandbox {
@@ -26,6 +27,8 @@ struct Sandbox {
 };
 
 bool inside(Sandbox& sandbox, const std::string& file) {
+    // The reader also tries names against the working folder; only the file's own counts.
+    if (!std::filesystem::path(file).is_absolute()) { return false; }
     const std::filesystem::path relative = std::filesystem::path(file).lexically_relative(sandbox.folder);
     if (relative.empty() || *relative.begin() == ".." || relative.is_absolute()) {
         sandbox.refused = file;
@@ -56,12 +59,13 @@ bool sandbox_read(std::vector<unsigned char>* out, std::string* error, const std
     return true;
 }
 
-bool no_write(std::string* /*error*/, const std::string& /*file*/, const std::vector<unsigned char>& /*bytes*/, void* /*user*/) {
+bool no_write(std::string* /*error*/, const std::string& /*file*/, const std::vector<unsigned char>& /*bytes*/,
+              void* /*user*/) {
     return false;
 }
 
-bool keep_image(tinygltf::Image* /*image*/, const int /*index*/, std::string* /*error*/, std::string* /*warning*/, int /*width*/,
-                int /*height*/, const unsigned char* /*bytes*/, int /*size*/, void* /*user*/) {
+bool keep_image(tinygltf::Image* /*image*/, const int /*index*/, std::string* /*error*/, std::string* /*warning*/,
+                int /*width*/, int /*height*/, const unsigned char* /*bytes*/, int /*size*/, void* /*user*/) {
     return true; // pictures play no part in motion
 }
 
@@ -106,28 +110,35 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
     std::string_view json = bytes;
     if (binary) {
         if (bytes.size() < 20) {
-            problems.error("broken-file", "the file is cut short: a .glb begins with a header of 20 bytes; export it again");
+            problems.error("broken-file",
+                           "the file is cut short: a .glb begins with a header of 20 bytes; export it again");
             return false;
         }
         if (little_endian(bytes, 4) != 2) {
-            problems.error("broken-file", fmt::format("this is glTF version {}; export it as glTF 2.0", little_endian(bytes, 4)));
+            problems.error("broken-file",
+                           fmt::format("this is glTF version {}; export it as glTF 2.0", little_endian(bytes, 4)));
             return false;
         }
         const std::size_t stated = little_endian(bytes, 8), json_length = little_endian(bytes, 12);
         if (stated > bytes.size() || json_length > bytes.size() - 20) {
-            problems.error("broken-file", fmt::format("the file is cut short: it says it has {} bytes and has {}; export or copy it again",
-                                                      std::max(stated, json_length + 20), bytes.size()));
+            problems.error(
+                "broken-file",
+                fmt::format("the file is cut short: it says it has {} bytes and has {}; export or copy it again",
+                            std::max(stated, json_length + 20), bytes.size()));
             return false;
         }
         json = json.substr(20, json_length);
     } else if (json.find_first_not_of(" \t\r\n\xEF\xBB\xBF") == std::string_view::npos ||
                json[json.find_first_not_of(" \t\r\n\xEF\xBB\xBF")] != '{') {
-        problems.error("broken-file", "this is not glTF: a .glb begins with 'glTF' and a .gltf with '{'; export the file as glTF 2.0");
+        problems.error("broken-file",
+                       "this is not glTF: a .glb begins with 'glTF' and a .gltf with '{'; export the file as glTF 2.0");
         return false;
     }
     if (too_deep(json)) {
-        problems.error("broken-file", fmt::format("its JSON nests deeper than {} levels; no exporter writes that, so the file is refused",
-                                                  deepest_json));
+        problems.error(
+            "broken-file",
+            fmt::format("its JSON nests deeper than {} levels; no exporter writes that, so the file is refused",
+                        deepest_json));
         return false;
     }
 
@@ -141,30 +152,33 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
     bool read = false;
     try {
         const auto size = static_cast<unsigned int>(bytes.size());
-        read = binary ? reader.LoadBinaryFromMemory(&model, &error, &warning, reinterpret_cast<const unsigned char*>(bytes.data()),
-                                                    size, folder.string())
+        read = binary ? reader.LoadBinaryFromMemory(&model, &error, &warning,
+                                                    reinterpret_cast<const unsigned char*>(bytes.data()), size,
+                                                    folder.string())
                       : reader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, folder.string());
-    } catch (const std::bad_alloc&) {
-        throw;
-    } catch (const std::exception& exception) {
+    } catch (const std::bad_alloc&) { throw; } catch (const std::exception& exception) {
         error = exception.what();
     }
     if (!sandbox.refused.empty()) {
-        problems.error("outside-folder", fmt::format("it refers to '{}', outside its own folder; put the buffer beside the file",
-                                                     std::filesystem::path(sandbox.refused).lexically_normal().string()));
+        problems.error("outside-folder",
+                       fmt::format("it refers to '{}', outside its own folder; put the buffer beside the file",
+                                   std::filesystem::path(sandbox.refused).lexically_normal().string()));
     } else if (!read && !sandbox.missing.empty()) {
-        problems.error("missing-buffer", fmt::format("its buffer '{}' is not there; put it beside the file or export as .glb",
-                                                     std::filesystem::path(sandbox.missing).filename().string()));
+        problems.error("missing-buffer",
+                       fmt::format("its buffer '{}' is not there; put it beside the file or export as .glb",
+                                   std::filesystem::path(sandbox.missing).filename().string()));
     } else if (!read) {
         std::replace(error.begin(), error.end(), '\n', ' ');
         while (!error.empty() && error.back() == ' ') { error.pop_back(); }
         if (error.size() > 200) { error = error.substr(0, 200) + "..."; }
-        problems.error("broken-file", fmt::format("it cannot be read as glTF 2.0 ({}); export it again", error.empty() ? "no reason given" : error));
+        problems.error("broken-file", fmt::format("it cannot be read as glTF 2.0 ({}); export it again",
+                                                  error.empty() ? "no reason given" : error));
     }
     return read && !problems.failed();
 }
 
-// ---- accessors ----------------------------------------------------------------------------------------------------------
+// ---- accessors
+// ----------------------------------------------------------------------------------------------------------
 
 struct Slice {
     const unsigned char* data = nullptr;
@@ -172,8 +186,8 @@ struct Slice {
 };
 
 /// `count` elements of `size` bytes in a view, or an error.
-std::optional<Slice> slice(const tinygltf::Model& model, int view_index, std::size_t offset, std::size_t count, std::size_t size,
-                           bool packed, const std::string& what, FileProblems& problems) {
+std::optional<Slice> slice(const tinygltf::Model& model, int view_index, std::size_t offset, std::size_t count,
+                           std::size_t size, bool packed, const std::string& what, FileProblems& problems) {
     const auto broken = [&](const std::string& why) {
         problems.error("broken-file", fmt::format("{} cannot be read: {}; export the file again", what, why));
         return std::nullopt;
@@ -187,13 +201,17 @@ std::optional<Slice> slice(const tinygltf::Model& model, int view_index, std::si
     }
     const auto& data = model.buffers[std::size_t(view.buffer)].data;
     if (view.byteOffset > data.size() || view.byteLength > data.size() - view.byteOffset) {
-        return broken(fmt::format("a view of {} bytes at {} is larger than its buffer of {} bytes", view.byteLength, view.byteOffset, data.size()));
+        return broken(fmt::format("a view of {} bytes at {} is larger than its buffer of {} bytes", view.byteLength,
+                                  view.byteOffset, data.size()));
     }
     const std::size_t stride = packed || view.byteStride == 0 ? size : view.byteStride;
     if (stride < size) { return broken(fmt::format("its elements of {} bytes stand {} bytes apart", size, stride)); }
-    const bool fits = offset <= view.byteLength &&
-                      (count == 0 || (count - 1 <= (view.byteLength - offset) / stride && (count - 1) * stride + size <= view.byteLength - offset));
-    if (!fits) { return broken(fmt::format("it claims {} elements and its view holds {} bytes", count, view.byteLength)); }
+    const bool fits =
+        offset <= view.byteLength && (count == 0 || (count - 1 <= (view.byteLength - offset) / stride &&
+                                                     (count - 1) * stride + size <= view.byteLength - offset));
+    if (!fits) {
+        return broken(fmt::format("it claims {} elements and its view holds {} bytes", count, view.byteLength));
+    }
     return Slice{data.data() + view.byteOffset + offset, stride};
 }
 
@@ -206,21 +224,29 @@ template <typename Integer> double component(const unsigned char* at) {
 double read_component(const unsigned char* at, int component_type, bool normalized) {
     // glTF 2.0, 3.6.2.2 and appendix: signed integers are divided by their greatest and clamped at -1.
     switch (component_type) {
-    case TINYGLTF_COMPONENT_TYPE_BYTE: return normalized ? std::max(component<std::int8_t>(at) / 127, -1.0) : component<std::int8_t>(at);
-    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return component<std::uint8_t>(at) / (normalized ? 255 : 1);
-    case TINYGLTF_COMPONENT_TYPE_SHORT: return normalized ? std::max(component<std::int16_t>(at) / 32767, -1.0) : component<std::int16_t>(at);
-    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return component<std::uint16_t>(at) / (normalized ? 65535 : 1);
-    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return component<std::uint32_t>(at);
-    default: return component<float>(at);
+    case TINYGLTF_COMPONENT_TYPE_BYTE:
+        return normalized ? std::max(component<std::int8_t>(at) / 127, -1.0) : component<std::int8_t>(at);
+    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE:
+        return component<std::uint8_t>(at) / (normalized ? 255 : 1);
+    case TINYGLTF_COMPONENT_TYPE_SHORT:
+        return normalized ? std::max(component<std::int16_t>(at) / 32767, -1.0) : component<std::int16_t>(at);
+    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT:
+        return component<std::uint16_t>(at) / (normalized ? 65535 : 1);
+    case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT:
+        return component<std::uint32_t>(at);
+    default:
+        return component<float>(at);
     }
 }
 
 bool known_component(int type) {
-    return type == TINYGLTF_COMPONENT_TYPE_FLOAT || (type >= TINYGLTF_COMPONENT_TYPE_BYTE && type <= TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT) ||
+    return type == TINYGLTF_COMPONENT_TYPE_FLOAT ||
+           (type >= TINYGLTF_COMPONENT_TYPE_BYTE && type <= TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT) ||
            type == TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT;
 }
 
-// ---- nodes --------------------------------------------------------------------------------------------------------------
+// ---- nodes
+// --------------------------------------------------------------------------------------------------------------
 
 bool find_parents(const tinygltf::Model& model, std::vector<int>& parents, FileProblems& problems) {
     const std::size_t count = model.nodes.size();
@@ -228,12 +254,14 @@ bool find_parents(const tinygltf::Model& model, std::vector<int>& parents, FileP
     for (std::size_t n = 0; n < count; ++n) {
         for (const int child : model.nodes[n].children) {
             if (child < 0 || std::size_t(child) >= count) {
-                problems.error("broken-file", fmt::format("node {} has child {}, and there are {} nodes; export the file again", n, child, count));
+                problems.error("broken-file",
+                               fmt::format("node {} has child {}, and there are {} nodes; export the file again", n,
+                                           child, count));
                 return false;
             }
             if (parents[std::size_t(child)] != -1) {
-                problems.error("broken-file", fmt::format("node {} has two parents, {} and {}; export the file again", child,
-                                                          parents[std::size_t(child)], n));
+                problems.error("broken-file", fmt::format("node {} has two parents, {} and {}; export the file again",
+                                                          child, parents[std::size_t(child)], n));
                 return false;
             }
             parents[std::size_t(child)] = int(n);
@@ -243,12 +271,15 @@ bool find_parents(const tinygltf::Model& model, std::vector<int>& parents, FileP
     for (std::size_t n = 0; n < count; ++n) {
         for (int at = int(n); at != -1 && seen[std::size_t(at)] != -2; at = parents[std::size_t(at)]) {
             if (seen[std::size_t(at)] == int(n)) {
-                problems.error("broken-file", fmt::format("node {} is among its own ancestors; export the file again", at));
+                problems.error("broken-file",
+                               fmt::format("node {} is among its own ancestors; export the file again", at));
                 return false;
             }
             seen[std::size_t(at)] = int(n);
         }
-        for (int at = int(n); at != -1 && seen[std::size_t(at)] != -2; at = parents[std::size_t(at)]) { seen[std::size_t(at)] = -2; }
+        for (int at = int(n); at != -1 && seen[std::size_t(at)] != -2; at = parents[std::size_t(at)]) {
+            seen[std::size_t(at)] = -2;
+        }
     }
     return true;
 }
@@ -277,7 +308,8 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
     NodePlace place;
     for (const auto* values : {&node.translation, &node.rotation, &node.scale, &node.matrix}) {
         if (!all_finite(*values)) {
-            problems.error("not-finite", fmt::format("{} stands at a value that is not finite; export the file again", describe(model, index)));
+            problems.error("not-finite", fmt::format("{} stands at a value that is not finite; export the file again",
+                                                     describe(model, index)));
             return place;
         }
     }
@@ -293,12 +325,15 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
         place.rotation = Eigen::Quaterniond(linear).normalized();
         return place;
     }
-    if (node.translation.size() == 3) { place.translation = Eigen::Map<const Eigen::Vector3d>(node.translation.data()); }
+    if (node.translation.size() == 3) {
+        place.translation = Eigen::Map<const Eigen::Vector3d>(node.translation.data());
+    }
     if (node.scale.size() == 3) { place.scale = Eigen::Map<const Eigen::Vector3d>(node.scale.data()); }
     if (node.rotation.size() == 4) {
         place.rotation = Eigen::Quaterniond(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]);
         if (place.rotation.norm() < 1e-6) {
-            problems.error("broken-file", fmt::format("{} has a rotation of zero length; export the file again", describe(model, index)));
+            problems.error("broken-file", fmt::format("{} has a rotation of zero length; export the file again",
+                                                      describe(model, index)));
             return place;
         }
         place.rotation.normalize();
@@ -306,14 +341,17 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
     return place;
 }
 
-// ---- the rig --------------------------------------------------------------------------------------------------------------
+// ---- the rig
+// --------------------------------------------------------------------------------------------------------------
 
 /// The skins to take joints from, the chosen one first.
-std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::vector<int>& parents, const std::string& wanted,
-                                      FileProblems& problems) {
+std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::vector<int>& parents,
+                                      const std::string& wanted, FileProblems& problems) {
     std::vector<std::size_t> chosen;
     if (model.skins.empty()) { return chosen; }
-    const auto name = [&](std::size_t s) { return model.skins[s].name.empty() ? fmt::format("{}", s) : model.skins[s].name; };
+    const auto name = [&](std::size_t s) {
+        return model.skins[s].name.empty() ? fmt::format("{}", s) : model.skins[s].name;
+    };
     std::size_t main = 0;
     if (wanted.empty()) {
         for (std::size_t s = 1; s < model.skins.size(); ++s) {
@@ -324,7 +362,8 @@ std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::v
         for (std::size_t s = 0; s < model.skins.size(); ++s) { names.push_back(name(s)); }
         const auto found = std::find(names.begin(), names.end(), wanted);
         if (found == names.end()) {
-            problems.error("unknown-skin", fmt::format("no skin '{}'; the file has {}", wanted, fmt::join(names, ", ")));
+            problems.error("unknown-skin",
+                           fmt::format("no skin '{}'; the file has {}", wanted, fmt::join(names, ", ")));
             return chosen;
         }
         main = std::size_t(found - names.begin());
@@ -341,7 +380,8 @@ std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::v
         if (s == main) { continue; }
         // A coat on the same skeleton shares joints; another character does not.
         const auto& joints = model.skins[s].joints;
-        const bool shares = root(s) == root(main) && std::any_of(joints.begin(), joints.end(), [&](int j) { return main_joints.contains(j); });
+        const bool shares = root(s) == root(main) &&
+                            std::any_of(joints.begin(), joints.end(), [&](int j) { return main_joints.contains(j); });
         if (shares) {
             chosen.push_back(s);
         } else {
@@ -349,24 +389,31 @@ std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::v
         }
     }
     if (!left_out.empty()) {
-        problems.warn("several-skins", fmt::format("the file has {} skins; '{}' ({} joints) is taken and {} left out; name the one to take with 'skin'",
-                                                   model.skins.size(), name(main), model.skins[main].joints.size(), fmt::join(left_out, ", ")));
+        problems.warn(
+            "several-skins",
+            fmt::format(
+                "the file has {} skins; '{}' ({} joints) is taken and {} left out; name the one to take with 'skin'",
+                model.skins.size(), name(main), model.skins[main].joints.size(), fmt::join(left_out, ", ")));
     }
     return chosen;
 }
 
 /// Marks joints, what links them, and animated nodes above them.
-std::vector<bool> choose_nodes(const tinygltf::Model& model, const std::vector<int>& parents, const std::vector<std::size_t>& skins) {
+std::vector<bool> choose_nodes(const tinygltf::Model& model, const std::vector<int>& parents,
+                               const std::vector<std::size_t>& skins) {
     std::vector<bool> animated(model.nodes.size(), false), taken(model.nodes.size(), false);
     for (const auto& animation : model.animations) {
         for (const auto& channel : animation.channels) {
-            if (channel.target_node >= 0 && std::size_t(channel.target_node) < animated.size() && channel.target_path != "weights") {
+            if (channel.target_node >= 0 && std::size_t(channel.target_node) < animated.size() &&
+                channel.target_path != "weights") {
                 animated[std::size_t(channel.target_node)] = true;
             }
         }
     }
     std::vector<int> wanted;
-    for (const std::size_t s : skins) { wanted.insert(wanted.end(), model.skins[s].joints.begin(), model.skins[s].joints.end()); }
+    for (const std::size_t s : skins) {
+        wanted.insert(wanted.end(), model.skins[s].joints.begin(), model.skins[s].joints.end());
+    }
     if (skins.empty()) {
         for (std::size_t n = 0; n < animated.size(); ++n) {
             if (animated[n]) { wanted.push_back(int(n)); }
@@ -396,14 +443,16 @@ std::string told_apart(const std::string& name, std::set<std::string>& used) {
     return unique;
 }
 
-Transform to_transform(const Eigen::Quaterniond& rotation, const Eigen::Vector3d& translation, const Eigen::Vector3d& scale) {
+Transform to_transform(const Eigen::Quaterniond& rotation, const Eigen::Vector3d& translation,
+                       const Eigen::Vector3d& scale) {
     const Eigen::Quaternionf q = rotation.cast<float>().normalized();
     const Eigen::Vector3f t = translation.cast<float>(), s = scale.cast<float>();
     return {{q.x(), q.y(), q.z(), q.w()}, {t.x(), t.y(), t.z()}, {s.x(), s.y(), s.z()}};
 }
 
 /// The transform of all nodes above a root joint; its scale must be even and not mirror.
-bool fold_above(const tinygltf::Model& model, const std::vector<int>& parents, JointNode& joint, FileProblems& problems) {
+bool fold_above(const tinygltf::Model& model, const std::vector<int>& parents, JointNode& joint,
+                FileProblems& problems) {
     for (int at = parents[std::size_t(joint.node)]; at != -1; at = parents[std::size_t(at)]) {
         joint.above = place_of(model, at, problems).matrix() * joint.above;
         if (problems.failed()) { return false; }
@@ -412,11 +461,14 @@ bool fold_above(const tinygltf::Model& model, const std::vector<int>& parents, J
     const Eigen::Vector3d lengths = linear.colwise().norm().transpose();
     joint.scale = std::cbrt(std::fabs(linear.determinant()));
     if (!(joint.scale > 1e-9)) {
-        problems.error("uneven-scale", fmt::format("the nodes above {} scale it to nothing; apply the scale before exporting", describe(model, joint.node)));
+        problems.error("uneven-scale",
+                       fmt::format("the nodes above {} scale it to nothing; apply the scale before exporting",
+                                   describe(model, joint.node)));
         return false;
     }
     if (linear.determinant() < 0 || (lengths / joint.scale - Eigen::Vector3d::Ones()).cwiseAbs().maxCoeff() > 0.001) {
-        problems.error("uneven-scale", fmt::format("the nodes above {} mirror it or scale it unevenly ({:.3g}, {:.3g}, {:.3g}); apply the scale before exporting",
+        problems.error("uneven-scale", fmt::format("the nodes above {} mirror it or scale it unevenly ({:.3g}, {:.3g}, "
+                                                   "{:.3g}); apply the scale before exporting",
                                                    describe(model, joint.node), lengths.x(), lengths.y(), lengths.z()));
         return false;
     }
@@ -428,11 +480,15 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
     const std::vector<bool> taken = choose_nodes(model, scene.parents, skins);
     const auto count = std::size_t(std::count(taken.begin(), taken.end(), true));
     if (count == 0) {
-        problems.error("no-joints", "the file has neither a skin nor an animated node, so there is nothing to move; export the armature and its skin");
+        problems.error("no-joints", "the file has neither a skin nor an animated node, so there is nothing to move; "
+                                    "export the armature and its skin");
         return false;
     }
     if (count > most_joints) {
-        problems.error("too-many-joints", fmt::format("the skeleton has {} joints and {} are possible; leave out helper bones when exporting", count, most_joints));
+        problems.error(
+            "too-many-joints",
+            fmt::format("the skeleton has {} joints and {} are possible; leave out helper bones when exporting", count,
+                        most_joints));
         return false;
     }
     // Depth first, in the file's order, without recursion: a chain of a hundred thousand nodes is a legal file.
@@ -464,7 +520,8 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
         const std::string name = model.nodes[std::size_t(node)].name;
         out.name = told_apart(name.empty() ? fmt::format("joint_{}", node) : name, used);
         if (!name.empty() && out.name != name) {
-            problems.warn("doubled-joint", fmt::format("two joints are called '{}'; the second is taken as '{}'", name, out.name));
+            problems.warn("doubled-joint",
+                          fmt::format("two joints are called '{}'; the second is taken as '{}'", name, out.name));
         }
         out.parent = parent;
         out.in_skin = false;
@@ -482,11 +539,13 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
         const tinygltf::Skin& skin = model.skins[s];
         std::optional<std::vector<double>> matrices;
         if (skin.inverseBindMatrices >= 0) {
-            matrices = read_accessor(model, skin.inverseBindMatrices, TINYGLTF_TYPE_MAT4, "the skin's inverse bind matrices", problems);
+            matrices = read_accessor(model, skin.inverseBindMatrices, TINYGLTF_TYPE_MAT4,
+                                     "the skin's inverse bind matrices", problems);
             if (!matrices) { return false; }
             if (matrices->size() < skin.joints.size() * 16) {
-                problems.error("broken-file", fmt::format("the skin has {} joints and {} inverse bind matrices; export the file again",
-                                                          skin.joints.size(), matrices->size() / 16));
+                problems.error("broken-file",
+                               fmt::format("the skin has {} joints and {} inverse bind matrices; export the file again",
+                                           skin.joints.size(), matrices->size() / 16));
                 return false;
             }
         }
@@ -510,8 +569,9 @@ bool check_skins(const tinygltf::Model& model, FileProblems& problems) {
     for (std::size_t s = 0; s < model.skins.size(); ++s) {
         for (const int joint : model.skins[s].joints) {
             if (joint < 0 || std::size_t(joint) >= model.nodes.size()) {
-                problems.error("broken-file", fmt::format("skin {} names joint node {}, and there are {} nodes; export the file again", s, joint,
-                                                          model.nodes.size()));
+                problems.error("broken-file",
+                               fmt::format("skin {} names joint node {}, and there are {} nodes; export the file again",
+                                           s, joint, model.nodes.size()));
                 return false;
             }
         }
@@ -529,12 +589,18 @@ void FileProblems::add(Severity severity, std::string code, std::string message)
     d.file = file_;
     list_.push_back(std::move(d));
 }
-void FileProblems::error(std::string code, std::string message) { add(Severity::error, std::move(code), std::move(message)); }
-void FileProblems::warn(std::string code, std::string message) { add(Severity::warning, std::move(code), std::move(message)); }
-void FileProblems::note(std::string code, std::string message) { add(Severity::note, std::move(code), std::move(message)); }
+void FileProblems::error(std::string code, std::string message) {
+    add(Severity::error, std::move(code), std::move(message));
+}
+void FileProblems::warn(std::string code, std::string message) {
+    add(Severity::warning, std::move(code), std::move(message));
+}
+void FileProblems::note(std::string code, std::string message) {
+    add(Severity::note, std::move(code), std::move(message));
+}
 
-std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type, const std::string& what,
-                                                 FileProblems& problems) {
+std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
+                                                 const std::string& what, FileProblems& problems) {
     const auto broken = [&](const std::string& why) {
         problems.error("broken-file", fmt::format("{} cannot be read: {}; export the file again", what, why));
         return std::nullopt;
@@ -544,24 +610,30 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
     }
     const tinygltf::Accessor& accessor = model.accessors[std::size_t(index)];
     if (accessor.type != type) { return broken("its accessor has another number of components than it needs"); }
-    if (!known_component(accessor.componentType)) { return broken(fmt::format("component type {} is unknown", accessor.componentType)); }
+    if (!known_component(accessor.componentType)) {
+        return broken(fmt::format("component type {} is unknown", accessor.componentType));
+    }
     if (accessor.count > most_elements) { return broken(fmt::format("it claims {} elements", accessor.count)); }
     const auto components = std::size_t(tinygltf::GetNumComponentsInType(std::uint32_t(type)));
     const auto size = std::size_t(tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType)));
     std::optional<Slice> dense;
     if (accessor.bufferView >= 0) {
-        dense = slice(model, accessor.bufferView, accessor.byteOffset, accessor.count, components * size, false, what, problems);
+        dense = slice(model, accessor.bufferView, accessor.byteOffset, accessor.count, components * size, false, what,
+                      problems);
         if (!dense) { return std::nullopt; }
     } else if (!accessor.sparse.isSparse) {
         return broken("its accessor has no buffer view");
     }
     // An accessor without a view is all zeros: its size must still stand in some proportion to the file.
-    if (!dense && accessor.count > 1'000'000) { return broken(fmt::format("it claims {} elements and has no data", accessor.count)); }
+    if (!dense && accessor.count > 1'000'000) {
+        return broken(fmt::format("it claims {} elements and has no data", accessor.count));
+    }
     std::vector<double> values(accessor.count * components, 0.0);
     if (dense) {
         for (std::size_t i = 0; i < accessor.count; ++i) {
             for (std::size_t c = 0; c < components; ++c) {
-                values[i * components + c] = read_component(dense->data + i * dense->stride + c * size, accessor.componentType, accessor.normalized);
+                values[i * components + c] = read_component(dense->data + i * dense->stride + c * size,
+                                                            accessor.componentType, accessor.normalized);
             }
         }
     }
@@ -571,21 +643,27 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
             return broken(fmt::format("it replaces {} of {} elements", sparse.count, accessor.count));
         }
         const int index_type = sparse.indices.componentType;
-        if (index_type != TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE && index_type != TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT &&
+        if (index_type != TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE &&
+            index_type != TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT &&
             index_type != TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT) {
             return broken(fmt::format("its sparse indices have component type {}", index_type));
         }
         const auto changes = std::size_t(sparse.count);
         const auto index_size = std::size_t(tinygltf::GetComponentSizeInBytes(std::uint32_t(index_type)));
-        const auto indices = slice(model, sparse.indices.bufferView, std::size_t(sparse.indices.byteOffset), changes, index_size, true, what, problems);
+        const auto indices = slice(model, sparse.indices.bufferView, std::size_t(sparse.indices.byteOffset), changes,
+                                   index_size, true, what, problems);
         if (!indices) { return std::nullopt; }
-        const auto replaced = slice(model, sparse.values.bufferView, std::size_t(sparse.values.byteOffset), changes, components * size, true, what, problems);
+        const auto replaced = slice(model, sparse.values.bufferView, std::size_t(sparse.values.byteOffset), changes,
+                                    components * size, true, what, problems);
         if (!replaced) { return std::nullopt; }
         for (std::size_t i = 0; i < changes; ++i) {
             const auto element = std::size_t(read_component(indices->data + i * indices->stride, index_type, false));
-            if (element >= accessor.count) { return broken(fmt::format("it replaces element {} of {}", element, accessor.count)); }
+            if (element >= accessor.count) {
+                return broken(fmt::format("it replaces element {} of {}", element, accessor.count));
+            }
             for (std::size_t c = 0; c < components; ++c) {
-                values[element * components + c] = read_component(replaced->data + i * replaced->stride + c * size, accessor.componentType, accessor.normalized);
+                values[element * components + c] = read_component(replaced->data + i * replaced->stride + c * size,
+                                                                  accessor.componentType, accessor.normalized);
             }
         }
     }
@@ -598,15 +676,18 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
 
 std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems) {
     GltfScene scene;
-    if (!parse(path, scene.model, problems) || !find_parents(scene.model, scene.parents, problems) || !check_skins(scene.model, problems)) {
+    if (!parse(path, scene.model, problems) || !find_parents(scene.model, scene.parents, problems) ||
+        !check_skins(scene.model, problems)) {
         return std::nullopt;
     }
     const auto skins = choose_skins(scene.model, scene.parents, skin, problems);
     if (problems.failed() || !build_rig(scene, skins, problems)) { return std::nullopt; }
     if (skins.empty()) {
-        problems.note("no-skin", fmt::format("the file has no skin; its {} animated nodes are taken as the joints", scene.rig.joints.size()));
+        problems.note("no-skin", fmt::format("the file has no skin; its {} animated nodes are taken as the joints",
+                                             scene.rig.joints.size()));
     }
-    scene.rig.name = skins.empty() || scene.model.skins[skins[0]].name.empty() ? path.stem().string() : scene.model.skins[skins[0]].name;
+    scene.rig.name = skins.empty() || scene.model.skins[skins[0]].name.empty() ? path.stem().string()
+                                                                               : scene.model.skins[skins[0]].name;
     return scene;
 }
 

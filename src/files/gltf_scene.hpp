@@ -33,7 +33,7 @@ private:
 /// How a joint's node relates to the rig's joint.
 struct JointNode {
     int node = -1;
-    double scale = 1;                                   ///< of the nodes above the skeleton: lengths on the rig = scale * the node's
+    double scale = 1; ///< of the nodes above the skeleton: lengths on the rig = scale * the node's
     Eigen::Affine3d above = Eigen::Affine3d::Identity(); ///< roots: the nodes above, folded in
 };
 
@@ -45,10 +45,11 @@ struct GltfScene {
 };
 
 /// Opens `path`; empty when `problems` has errors.
-[[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems);
+[[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin,
+                                                 FileProblems& problems);
 
-/// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an error
-/// in `problems` when anything about it is wrong. `what` names the user of the accessor.
+/// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an
+/// error in `problems` when anything about it is wrong. `what` names the user of the accessor.
 [[nodiscard]] std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
                                                                const std::string& what, FileProblems& problems);
 

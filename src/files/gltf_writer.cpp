@@ -62,7 +62,8 @@ int GltfBuffer::add_shorts(std::span<const unsigned short> values, int type, int
 
 int GltfBuffer::add_bytes(std::span<const unsigned char> values, int type, int target) {
     const auto components = std::size_t(tinygltf::GetNumComponentsInType(std::uint32_t(type)));
-    return add_accessor(add_view(values, target), TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE, type, values.size() / components);
+    return add_accessor(add_view(values, target), TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE, type,
+                        values.size() / components);
 }
 
 std::string to_glb(tinygltf::Model& model) {

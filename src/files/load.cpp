@@ -67,9 +67,12 @@ private:
         const Place place = clip.animation.empty() ? clip.name.place : clip.animation.place;
         const std::string near = nearest_name(wanted, names);
         sink_.error(place, "missing-animation",
-                    names.empty()  ? fmt::format("'{}' holds no animation, so clip '{}' cannot be found in it", file_name.value, clip.name.value)
-                    : near.empty() ? fmt::format("'{}' holds no animation '{}'; it holds {}; write 'animation: NAME'", file_name.value, wanted, fmt::join(names, ", "))
-                                   : fmt::format("'{}' holds no animation '{}'; did you mean 'animation: {}'?", file_name.value, wanted, near),
+                    names.empty()  ? fmt::format("'{}' holds no animation, so clip '{}' cannot be found in it",
+                                                 file_name.value, clip.name.value)
+                    : near.empty() ? fmt::format("'{}' holds no animation '{}'; it holds {}; write 'animation: NAME'",
+                                                 file_name.value, wanted, fmt::join(names, ", "))
+                                   : fmt::format("'{}' holds no animation '{}'; did you mean 'animation: {}'?",
+                                                 file_name.value, wanted, near),
                     "clips." + clip.name.value);
         return nullptr;
     }
@@ -89,8 +92,12 @@ private:
             shown.push_back(near.empty() ? foreign[i] : fmt::format("{} (near '{}')", foreign[i], near));
         }
         if (foreign.size() > shown.size()) { shown.emplace_back("..."); }
-        sink_.warn(clip.name.place, "foreign-joints", fmt::format("clip '{}' of '{}' moves {} joint{} that the rig does not have, which stay{} at rest: {}", clip.name.value, file.value,
-                                                                   foreign.size(), foreign.size() == 1 ? "" : "s", foreign.size() == 1 ? "s" : "", fmt::join(shown, ", ")), "clips." + clip.name.value);
+        sink_.warn(
+            clip.name.place, "foreign-joints",
+            fmt::format("clip '{}' of '{}' moves {} joint{} that the rig does not have, which stay{} at rest: {}",
+                        clip.name.value, file.value, foreign.size(), foreign.size() == 1 ? "" : "s",
+                        foreign.size() == 1 ? "s" : "", fmt::join(shown, ", ")),
+            "clips." + clip.name.value);
     }
 
     const Document& document_;
@@ -111,8 +118,9 @@ Loaded load(const std::filesystem::path& path) {
     result.diagnostics = std::move(read.diagnostics);
     result.unreadable = !result.diagnostics.empty() && result.diagnostics.front().code == "unreadable-file";
     // A text that is no YAML says nothing more about itself.
-    const bool parsed = std::none_of(result.diagnostics.begin(), result.diagnostics.end(),
-                                     [](const Diagnostic& d) { return d.code == "yaml-syntax" || d.code == "empty-file"; });
+    const bool parsed = std::none_of(result.diagnostics.begin(), result.diagnostics.end(), [](const Diagnostic& d) {
+        return d.code == "yaml-syntax" || d.code == "empty-file";
+    });
     if (result.unreadable || !parsed) { return result; }
     AssetsRead assets = load_assets(result.document);
     Compiled compiled = compile(result.document, assets.assets);
@@ -120,9 +128,10 @@ Loaded load(const std::filesystem::path& path) {
     for (auto* list : {&assets.diagnostics, &compiled.diagnostics}) {
         for (Diagnostic& d : *list) { result.diagnostics.push_back(std::move(d)); }
     }
-    std::stable_sort(result.diagnostics.begin(), result.diagnostics.end(), [](const Diagnostic& a, const Diagnostic& b) {
-        return std::pair(a.place.line, a.place.column) < std::pair(b.place.line, b.place.column);
-    });
+    std::stable_sort(result.diagnostics.begin(), result.diagnostics.end(),
+                     [](const Diagnostic& a, const Diagnostic& b) {
+                         return std::pair(a.place.line, a.place.column) < std::pair(b.place.line, b.place.column);
+                     });
     if (read_well && !has_errors(assets.diagnostics)) { result.character = std::move(compiled.character); }
     return result;
 }

@@ -67,7 +67,9 @@ std::optional<std::string> write_file(const std::filesystem::path& path, std::st
     if (::stat(path.c_str(), &status) == 0 && !S_ISREG(status.st_mode)) {
         if (S_ISDIR(status.st_mode)) { return "cannot be written: it is a folder"; }
         const Descriptor device{::open(path.c_str(), O_WRONLY | O_CLOEXEC)};
-        if (device.number < 0 || !write_all(device.number, bytes)) { return "cannot be written: " + system_reason(errno); }
+        if (device.number < 0 || !write_all(device.number, bytes)) {
+            return "cannot be written: " + system_reason(errno);
+        }
         return std::nullopt;
     }
     const std::string temporary = fmt::format("{}.{}.part", path.string(), ::getpid());

@@ -18,7 +18,8 @@ struct FileContents {
 
 [[nodiscard]] FileContents read_file(const std::filesystem::path& path);
 
-/// Writes `bytes` to `path` through a temporary file in the same folder. Returns a clause that says why not, or nothing.
+/// Writes `bytes` to `path` through a temporary file in the same folder. Returns a clause that says why not, or
+/// nothing.
 [[nodiscard]] std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes);
 
 } // namespace gait

@@ -14,7 +14,8 @@ namespace {
 
 Place to_place(const YAML::Mark& mark) { return {mark.line + 1, mark.column + 1}; }
 
-/// Builds the tree from the parser's events. (Its own node tree follows aliases into cycles and forgets nothing doubled.)
+/// Builds the tree from the parser's events. (Its own node tree follows aliases into cycles and forgets nothing
+/// doubled.)
 class TreeBuilder : public YAML::EventHandler {
 public:
     explicit TreeBuilder(DiagnosticSink& sink) : sink_(sink) {}
@@ -33,7 +34,8 @@ public:
         node.place = to_place(mark);
         add(std::move(node));
     }
-    void OnScalar(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor, const std::string& value) override {
+    void OnScalar(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor,
+                  const std::string& value) override {
         refuse_anchor(mark, anchor);
         refuse_tag(mark, tag);
         YamlNode node;
@@ -43,11 +45,13 @@ public:
         node.place = to_place(mark);
         add(std::move(node));
     }
-    void OnSequenceStart(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor, YAML::EmitterStyle::value style) override {
+    void OnSequenceStart(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor,
+                         YAML::EmitterStyle::value style) override {
         open(YamlNode::Kind::sequence, mark, tag, anchor, style);
     }
     void OnSequenceEnd() override { close(); }
-    void OnMapStart(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor, YAML::EmitterStyle::value style) override {
+    void OnMapStart(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor,
+                    YAML::EmitterStyle::value style) override {
         open(YamlNode::Kind::map, mark, tag, anchor, style);
     }
     void OnMapEnd() override { close(); }
@@ -69,7 +73,8 @@ private:
         }
     }
 
-    void open(YamlNode::Kind kind, const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor, YAML::EmitterStyle::value style) {
+    void open(YamlNode::Kind kind, const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor,
+              YAML::EmitterStyle::value style) {
         refuse_anchor(mark, anchor);
         refuse_tag(mark, tag);
         Open opened;
@@ -102,14 +107,16 @@ private:
         }
     }
 
-    /// `{when: max(a, 1) > 2}` is read by YAML as two keys, `when` and `1) > 2`, and so is `{note: slow, but steady}`. Joins
-    /// them again and says so.
+    /// `{when: max(a, 1) > 2}` is read by YAML as two keys, `when` and `1) > 2`, and so is `{note: slow, but steady}`.
+    /// Joins them again and says so.
     void mend_split_values(YamlNode& map) {
         const auto open_count = [](const std::string& text) {
             return std::count(text.begin(), text.end(), '(') - std::count(text.begin(), text.end(), ')');
         };
         const auto is_rest_of = [&](const std::string& value, const auto& entry) {
-            if (entry.second.kind != YamlNode::Kind::null || !entry.first.is_scalar() || entry.first.quoted) { return false; }
+            if (entry.second.kind != YamlNode::Kind::null || !entry.first.is_scalar() || entry.first.quoted) {
+                return false;
+            }
             return open_count(value) > 0 || entry.first.scalar.find(' ') != std::string::npos;
         };
         for (std::size_t i = 0; i < map.entries.size(); ++i) {
@@ -122,11 +129,13 @@ private:
                 joined += ", " + map.entries[last].first.scalar;
             }
             if (last == i) { continue; }
-            sink_.error(map.entries[i + 1].first.place, "unquoted-comma",
-                        fmt::format("inside braces a comma ends the value, so '{}' is cut off here; quote it: {}: \"{}\"",
-                                    map.entries[i].first.scalar, map.entries[i].first.scalar, joined));
+            sink_.error(
+                map.entries[i + 1].first.place, "unquoted-comma",
+                fmt::format("inside braces a comma ends the value, so '{}' is cut off here; quote it: {}: \"{}\"",
+                            map.entries[i].first.scalar, map.entries[i].first.scalar, joined));
             value.scalar = joined;
-            map.entries.erase(map.entries.begin() + std::ptrdiff_t(i) + 1, map.entries.begin() + std::ptrdiff_t(last) + 1);
+            map.entries.erase(map.entries.begin() + std::ptrdiff_t(i) + 1,
+                              map.entries.begin() + std::ptrdiff_t(last) + 1);
         }
     }
 
@@ -149,29 +158,38 @@ std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink
         YAML::Parser parser(stream);
         TreeBuilder builder(sink);
         if (!parser.HandleNextDocument(builder)) {
-            sink.error({1, 1}, "empty-file", "the file is empty; begin it with 'gait: 1' for a document or 'cues:' for a cue sheet");
+            sink.error({1, 1}, "empty-file",
+                       "the file is empty; begin it with 'gait: 1' for a document or 'cues:' for a cue sheet");
             return std::nullopt;
         }
         TreeBuilder rest(sink);
         if (parser.HandleNextDocument(rest)) {
-            sink.error(rest.take().place, "yaml-syntax", "a second YAML document begins here after '---'; keep one a file");
+            sink.error(rest.take().place, "yaml-syntax",
+                       "a second YAML document begins here after '---'; keep one a file");
             return std::nullopt;
         }
         return builder.take();
     } catch (const YAML::Exception& problem) {
         std::string message = problem.msg;
-        if (text.find('\t') != std::string::npos) { message += " (the file holds tabs, which YAML does not allow for indentation)"; }
-        sink.error(problem.mark.is_null() ? Place{1, 1} : to_place(problem.mark), "yaml-syntax", "this is not YAML: " + message);
+        if (text.find('\t') != std::string::npos) {
+            message += " (the file holds tabs, which YAML does not allow for indentation)";
+        }
+        sink.error(problem.mark.is_null() ? Place{1, 1} : to_place(problem.mark), "yaml-syntax",
+                   "this is not YAML: " + message);
         return std::nullopt;
     }
 }
 
 std::string describe(const YamlNode& node) {
     switch (node.kind) {
-    case YamlNode::Kind::null: return "nothing";
-    case YamlNode::Kind::scalar: return fmt::format("'{}'", node.scalar.size() > 60 ? node.scalar.substr(0, 57) + "..." : node.scalar);
-    case YamlNode::Kind::sequence: return "a list";
-    case YamlNode::Kind::map: break;
+    case YamlNode::Kind::null:
+        return "nothing";
+    case YamlNode::Kind::scalar:
+        return fmt::format("'{}'", node.scalar.size() > 60 ? node.scalar.substr(0, 57) + "..." : node.scalar);
+    case YamlNode::Kind::sequence:
+        return "a list";
+    case YamlNode::Kind::map:
+        break;
     }
     return "a map";
 }
@@ -179,7 +197,8 @@ std::string describe(const YamlNode& node) {
 YamlMap::YamlMap(const YamlNode& node, std::string what, std::vector<std::string> keys, DiagnosticSink& sink)
     : what_(std::move(what)), sink_(sink) {
     if (!node.is_map()) {
-        sink.error(node.place, "wrong-shape", fmt::format("{} is a map of {}; found {}", what_, fmt::join(keys, ", "), describe(node)));
+        sink.error(node.place, "wrong-shape",
+                   fmt::format("{} is a map of {}; found {}", what_, fmt::join(keys, ", "), describe(node)));
         return;
     }
     node_ = &node;
@@ -188,10 +207,12 @@ YamlMap::YamlMap(const YamlNode& node, std::string what, std::vector<std::string
         if (!key.is_scalar() || std::find(keys.begin(), keys.end(), key.scalar) == keys.end()) {
             const std::string near = nearest_name(key.scalar, keys);
             sink.error(key.place, "unknown-key",
-                       near.empty() ? fmt::format("{} has no key {}; it may have {}", what_, describe(key), fmt::join(keys, ", "))
+                       near.empty() ? fmt::format("{} has no key {}; it may have {}", what_, describe(key),
+                                                  fmt::join(keys, ", "))
                                     : fmt::format("{} has no key {}; did you mean '{}'?", what_, describe(key), near));
         } else if (std::find(seen.begin(), seen.end(), key.scalar) != seen.end()) {
-            sink.error(key.place, "doubled-key", fmt::format("'{}' is written twice in {}; remove one", key.scalar, what_));
+            sink.error(key.place, "doubled-key",
+                       fmt::format("'{}' is written twice in {}; remove one", key.scalar, what_));
         }
         seen.push_back(key.scalar);
     }
@@ -227,7 +248,9 @@ std::optional<Number> to_number(const YamlNode& node, const std::string& what, D
         if (text.starts_with('+')) { text.remove_prefix(1); }
         double value = 0;
         const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), value);
-        if (problem == std::errc{} && end == text.data() + text.size() && std::isfinite(value)) { return Number(value, node.place); }
+        if (problem == std::errc{} && end == text.data() + text.size() && std::isfinite(value)) {
+            return Number(value, node.place);
+        }
     }
     sink.error(node.place, "wrong-shape", fmt::format("{}, is a number such as 0.2; found {}", what, describe(node)));
     return std::nullopt;
@@ -248,10 +271,12 @@ Text to_text(const YamlNode& node, const std::string& what, DiagnosticSink& sink
     return {node.scalar, node.text_place()};
 }
 
-std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node, const std::string& what, DiagnosticSink& sink) {
+std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node, const std::string& what,
+                                                            DiagnosticSink& sink) {
     std::vector<std::pair<Text, const YamlNode*>> entries;
     if (!node.is_map()) {
-        sink.error(node.place, "wrong-shape", fmt::format("{} are a map with a name each; found {}", what, describe(node)));
+        sink.error(node.place, "wrong-shape",
+                   fmt::format("{} are a map with a name each; found {}", what, describe(node)));
         return entries;
     }
     for (const auto& [key, value] : node.entries) {
@@ -259,9 +284,11 @@ std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node
             sink.error(key.place, "wrong-shape", fmt::format("{} need a name each; found {}", what, describe(key)));
             continue;
         }
-        const bool doubled = std::any_of(entries.begin(), entries.end(), [&](const auto& e) { return e.first.value == key.scalar; });
+        const bool doubled =
+            std::any_of(entries.begin(), entries.end(), [&](const auto& e) { return e.first.value == key.scalar; });
         if (doubled) {
-            sink.error(key.place, "doubled-key", fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what));
+            sink.error(key.place, "doubled-key",
+                       fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what));
             continue;
         }
         entries.emplace_back(Text(key.scalar, key.text_place()), &value);

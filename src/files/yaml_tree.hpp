@@ -29,8 +29,8 @@ struct YamlNode {
     [[nodiscard]] Place text_place() const { return {place.line, place.column + (quoted ? 1 : 0)}; }
 };
 
-/// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas that split
-/// an expression inside braces are found and said.
+/// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas
+/// that split an expression inside braces are found and said.
 [[nodiscard]] std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink);
 
 /// Says what `node` is, for messages.
@@ -43,7 +43,7 @@ public:
     YamlMap(const YamlNode& node, std::string what, std::vector<std::string> keys, DiagnosticSink& sink);
 
     [[nodiscard]] const YamlNode* find(std::string_view key) const;
-    [[nodiscard]] Text text(std::string_view key) const;                      ///< empty when absent
+    [[nodiscard]] Text text(std::string_view key) const; ///< empty when absent
     [[nodiscard]] std::optional<Number> number(std::string_view key, const std::string& unit) const;
     [[nodiscard]] std::optional<bool> flag(std::string_view key) const;
     [[nodiscard]] bool is_map() const { return node_ != nullptr; }
@@ -59,9 +59,11 @@ private:
 [[nodiscard]] Text to_text(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
 
 /// The entries of a map whose keys are names chosen by the author; doubled ones are reported and left out.
-[[nodiscard]] std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+[[nodiscard]] std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node, const std::string& what,
+                                                                          DiagnosticSink& sink);
 
 /// The items of a list; a single map stands for a list of one.
-[[nodiscard]] std::vector<const YamlNode*> list_items(const YamlNode& node, const std::string& what, DiagnosticSink& sink);
+[[nodiscard]] std::vector<const YamlNode*> list_items(const YamlNode& node, const std::string& what,
+                                                      DiagnosticSink& sink);
 
 } // namespace gait

@@ -12,10 +12,30 @@ enum class Operation : std::uint8_t {
     parameter,     ///< pushes the smoothed parameter `slot`
     raw_parameter, ///< pushes the parameter as it was set
     reading,       ///< pushes the `Reading` in `slot`
-    negate, add, subtract, multiply, divide,
-    less, less_equal, greater, greater_equal, equal, not_equal,
-    both, either, negation,
-    minimum, maximum, absolute, clamp, remap, sign, floor, ceil, round, square_root,
+    negate,
+    add,
+    subtract,
+    multiply,
+    divide,
+    less,
+    less_equal,
+    greater,
+    greater_equal,
+    equal,
+    not_equal,
+    both,
+    either,
+    negation,
+    minimum,
+    maximum,
+    absolute,
+    clamp,
+    remap,
+    sign,
+    floor,
+    ceil,
+    round,
+    square_root,
 };
 
 /// What an expression may ask of the state it stands in.

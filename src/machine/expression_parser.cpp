@@ -73,14 +73,17 @@ public:
 
     ParsedExpression run(ValueType wanted) {
         skip_blanks();
-        if (at_ >= text_.size()) { fail(0, "the expression is empty; write a condition such as 'speed > 0.1'", "syntax"); }
+        if (at_ >= text_.size()) {
+            fail(0, "the expression is empty; write a condition such as 'speed > 0.1'", "syntax");
+        }
         const Operand whole = failed() ? Operand{} : expression(1);
         if (!failed() && at_ < text_.size()) { unexpected(); }
         if (!failed() && whole.type != wanted) {
             fail(whole.offset,
                  wanted == ValueType::flag
-                     ? fmt::format("'{}' is a number and a condition must be true or false; compare it, such as '{} > 0.1'",
-                                   snippet(whole), snippet(whole))
+                     ? fmt::format(
+                           "'{}' is a number and a condition must be true or false; compare it, such as '{} > 0.1'",
+                           snippet(whole), snippet(whole))
                      : fmt::format("'{}' is true or false and a number is wanted here", snippet(whole)),
                  "wrong-type");
         }
@@ -107,7 +110,8 @@ private:
     }
 
     void skip_blanks() {
-        while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r')) {
+        while (at_ < text_.size() &&
+               (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\n' || text_[at_] == '\r')) {
             ++at_;
         }
     }
@@ -124,7 +128,9 @@ private:
     bool accept(std::string_view word) {
         if (text_.substr(at_, word.size()) != word) { return false; }
         const std::size_t end = at_ + word.size();
-        if (is_letter(word.front()) && end < text_.size() && (is_letter(text_[end]) || is_digit(text_[end]))) { return false; }
+        if (is_letter(word.front()) && end < text_.size() && (is_letter(text_[end]) || is_digit(text_[end]))) {
+            return false;
+        }
         at_ = end;
         skip_blanks();
         return true;
@@ -135,7 +141,9 @@ private:
         if (rest.empty()) {
             fail(text_.size(), "the expression ends too early; a value is missing", "syntax");
         } else if (rest.starts_with("&&") || rest.starts_with("||")) {
-            fail(at_, fmt::format("'{}' is not used here; write '{}'", rest.substr(0, 2), rest[0] == '&' ? "and" : "or"), "syntax");
+            fail(at_,
+                 fmt::format("'{}' is not used here; write '{}'", rest.substr(0, 2), rest[0] == '&' ? "and" : "or"),
+                 "syntax");
         } else if (rest[0] == '!') {
             fail(at_, "'!' is not used here; write 'not'", "syntax");
         } else if (rest[0] == '=') {
@@ -145,8 +153,10 @@ private:
         } else {
             std::size_t length = 1;
             while (length < rest.size() && (static_cast<unsigned char>(rest[length]) & 0xC0U) == 0x80U) { ++length; }
-            fail(at_, fmt::format("'{}' was not expected here; between two values write an operator: + - * / < <= > >= == != and or",
-                                  rest.substr(0, length)),
+            fail(at_,
+                 fmt::format(
+                     "'{}' was not expected here; between two values write an operator: + - * / < <= > >= == != and or",
+                     rest.substr(0, length)),
                  "syntax");
         }
     }
@@ -154,7 +164,8 @@ private:
     void require(const Operand& operand, ValueType type, std::string_view operation) {
         if (operand.type == type || failed()) { return; }
         fail(operand.offset,
-             fmt::format("'{}' is {} and '{}' takes {}{}", snippet(operand), words_for(operand.type), operation, words_for(type),
+             fmt::format("'{}' is {} and '{}' takes {}{}", snippet(operand), words_for(operand.type), operation,
+                         words_for(type),
                          type == ValueType::flag ? "; compare the number first, such as 'speed > 0.1'" : ""),
              "wrong-type");
     }
@@ -236,7 +247,8 @@ private:
         at_ = std::size_t(end - text_.data());
         const std::size_t number_end = at_;
         if (at_ < text_.size() && is_letter(text_[at_])) {
-            fail(at_, "a unit does not belong in an expression; write the number alone (metres, seconds, degrees)", "syntax");
+            fail(at_, "a unit does not belong in an expression; write the number alone (metres, seconds, degrees)",
+                 "syntax");
             return {};
         }
         skip_blanks();
@@ -291,10 +303,13 @@ private:
         const std::string_view name = identifier();
         const std::size_t end = at_;
         skip_blanks();
-        const auto found = std::find_if(readings.begin(), readings.end(), [&](const auto& r) { return r.first == name; });
+        const auto found =
+            std::find_if(readings.begin(), readings.end(), [&](const auto& r) { return r.first == name; });
         if (found == readings.end()) {
-            fail(offset, fmt::format("a state has no '{}'; it has state.elapsed, state.left, state.phase, state.loops and state.ended",
-                                     name),
+            fail(offset,
+                 fmt::format(
+                     "a state has no '{}'; it has state.elapsed, state.left, state.phase, state.loops and state.ended",
+                     name),
                  "unknown-reading");
             return {};
         }
@@ -306,7 +321,8 @@ private:
     Operand call(std::string_view name, std::size_t offset) {
         accept("(");
         if (name == "raw") { return raw(offset); }
-        const auto found = std::find_if(functions.begin(), functions.end(), [&](const Function& f) { return f.name == name; });
+        const auto found =
+            std::find_if(functions.begin(), functions.end(), [&](const Function& f) { return f.name == name; });
         if (found == functions.end()) {
             std::vector<std::string> known{"raw"};
             for (const Function& f : functions) { known.emplace_back(f.name); }
@@ -335,7 +351,8 @@ private:
         const std::size_t end = at_ + 1;
         accept(")");
         if (found->arguments < 0 ? count < 2 : count != found->arguments) {
-            fail(offset, fmt::format("'{}' was given {} value{}; write {}", name, count, count == 1 ? "" : "s", found->usage),
+            fail(offset,
+                 fmt::format("'{}' was given {} value{}; write {}", name, count, count == 1 ? "" : "s", found->usage),
                  "wrong-arguments");
             return {};
         }

@@ -20,9 +20,9 @@ template <typename Value> struct CacheLineAllocator {
     CacheLineAllocator() = default;
     template <typename Other> CacheLineAllocator(const CacheLineAllocator<Other>& /*other*/) {}
     Value* allocate(std::size_t count) {
-        return static_cast<Value*>(::operator new(count * sizeof(Value), std::align_val_t{cache_line}));
+        return static_cast<Value*>(::operator new (count * sizeof(Value), std::align_val_t{cache_line}));
     }
-    void deallocate(Value* memory, std::size_t /*count*/) { ::operator delete(memory, std::align_val_t{cache_line}); }
+    void deallocate(Value* memory, std::size_t /*count*/) { ::operator delete (memory, std::align_val_t{cache_line}); }
     template <typename Other> bool operator==(const CacheLineAllocator<Other>& /*other*/) const { return true; }
 };
 

@@ -6,10 +6,10 @@
 namespace gait {
 namespace {
 constexpr std::array<std::pair<std::string_view, Ease>, 5> names{{{"smooth", Ease::smooth},
-                                                                   {"smoother", Ease::smoother},
-                                                                   {"linear", Ease::linear},
-                                                                   {"in", Ease::in},
-                                                                   {"out", Ease::out}}};
+                                                                  {"smoother", Ease::smoother},
+                                                                  {"linear", Ease::linear},
+                                                                  {"in", Ease::in},
+                                                                  {"out", Ease::out}}};
 }
 
 std::string_view name_of(Ease ease) {

@@ -120,7 +120,9 @@ void accumulate_signed(Rows sum, ConstRows from, ConstRows to, float fraction, f
 
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }
 
-void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turn, lanes); }
+void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turn, lanes);
+}
 
 std::vector<std::string> runnable_targets() {
     std::vector<std::string> names;

@@ -1,7 +1,7 @@
 /// The loops over joints that a frame is made of, written once and compiled for every vector width (Highway).
 ///
-/// A pose's rotations are four rows, x y z w, `stride` floats apart; rows begin on a cache line and `lanes` is a multiple of
-/// `lane_padding`, so that no kernel has a remainder.
+/// A pose's rotations are four rows, x y z w, `stride` floats apart; rows begin on a cache line and `lanes` is a
+/// multiple of `lane_padding`, so that no kernel has a remainder.
 #pragma once
 
 #include <cstddef>

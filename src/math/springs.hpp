@@ -12,8 +12,9 @@ struct Follower {
     double velocity = 0;
 };
 
-/// Moves `follower` toward `target` for `dt` seconds as a critically damped spring that lags `lag` seconds behind a steady
-/// ramp (angular frequency 2 / lag). The closed form of the differential equation: two half steps equal one whole.
+/// Moves `follower` toward `target` for `dt` seconds as a critically damped spring that lags `lag` seconds behind a
+/// steady ramp (angular frequency 2 / lag). The closed form of the differential equation: two half steps equal one
+/// whole.
 [[nodiscard]] inline Follower follow(Follower follower, double target, double lag, double dt) {
     if (!(lag > 0)) { return {target, 0}; }
     const double frequency = 2 / lag;

@@ -14,7 +14,8 @@ void weigh_node(const MotionTable& table, std::uint32_t index, const float* valu
     }
     const std::span points{table.points.data() + node.first_point, node.point_count};
     const float x = values[node.parameter];
-    const auto above = std::upper_bound(points.begin(), points.end(), x, [](float v, const BlendPoint& p) { return v < p.at; });
+    const auto above =
+        std::upper_bound(points.begin(), points.end(), x, [](float v, const BlendPoint& p) { return v < p.at; });
     if (above == points.begin()) { return weigh_node(table, points.front().node, values, weight, playheads); }
     const BlendPoint& low = *(above - 1);
     if (above == points.end() || x == low.at) { return weigh_node(table, low.node, values, weight, playheads); }

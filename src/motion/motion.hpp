@@ -60,8 +60,8 @@ struct MotionTable {
 /// Blends may nest this deep.
 inline constexpr int deepest_motion = 16;
 
-/// Adds up each leaf's weight for the parameters' `values`: piecewise linear between the neighbouring points, held beyond the
-/// ends. The weights of `playheads` [one a leaf of the motion] are overwritten; they sum to 1.
+/// Adds up each leaf's weight for the parameters' `values`: piecewise linear between the neighbouring points, held
+/// beyond the ends. The weights of `playheads` [one a leaf of the motion] are overwritten; they sum to 1.
 void weigh(const MotionTable& table, const Motion& motion, const float* values, Playhead* playheads);
 
 } // namespace gait

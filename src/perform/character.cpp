@@ -21,8 +21,12 @@ Character::~Character() = default;
 
 const Rig& Character::rig() const { return data_->rig; }
 std::size_t Character::joint_count() const { return data_->rig.joints.size(); }
-NumberParameter Character::number(std::string_view name) const { return {find_parameter(*data_, name, ParameterKind::number)}; }
-FlagParameter Character::flag(std::string_view name) const { return {find_parameter(*data_, name, ParameterKind::flag)}; }
+NumberParameter Character::number(std::string_view name) const {
+    return {find_parameter(*data_, name, ParameterKind::number)};
+}
+FlagParameter Character::flag(std::string_view name) const {
+    return {find_parameter(*data_, name, ParameterKind::flag)};
+}
 std::span<const ParameterInfo> Character::parameters() const { return data_->parameters; }
 std::string_view Character::layer_name() const { return data_->layer_name; }
 std::span<const StateInfo> Character::states() const { return data_->state_info; }

@@ -15,7 +15,7 @@ struct CompiledTransition {
     std::uint16_t target = 0;
     CodeRange when;      ///< empty: always
     bool at_end = false; ///< leaves so early that its fade is done as the motion ends
-    float fade = 0;      ///< seconds
+    double fade = 0;     ///< seconds
     Ease ease = Ease::smooth;
 };
 
@@ -35,7 +35,7 @@ struct CharacterData {
     Rig rig;
     AlignedFloats rest; ///< [tx ty tz (sx sy sz)][lane] of the rest pose
     std::vector<MovedComponent> moved;
-    bool scales = false;     ///< some joint's scale is not 1 in the rest pose or in a clip
+    bool scales = false; ///< some joint's scale is not 1 in the rest pose or in a clip
     std::vector<SampledClip> clips;
     std::vector<ParameterInfo> parameters;
     MotionTable motions;

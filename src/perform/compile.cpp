@@ -34,7 +34,8 @@ const std::set<std::string>& reserved_words() {
 class Compiler {
 public:
     Compiler(const Document& document, const Assets& assets)
-        : document_(document), assets_(assets), sink_(document.file, document.source), data_(std::make_unique<CharacterData>()) {}
+        : document_(document), assets_(assets), sink_(document.file, document.source),
+          data_(std::make_unique<CharacterData>()) {}
 
     Compiled run() {
         check_tolerance();
@@ -45,14 +46,20 @@ public:
         } else if (document_.layers.empty()) {
             sink_.error({}, "missing-layer", "nothing is played yet; add a layer with a machine", "layers");
         } else {
-            sink_.error(document_.layers[1].place, "too-many-layers", "this version plays one layer; join its machine with the first or remove it", "layers");
+            sink_.error(document_.layers[1].place, "too-many-layers",
+                        "this version plays one layer; join its machine with the first or remove it", "layers");
         }
         if (!assets_.rig && document_.rig.empty()) {
-            if (document_.source.empty()) { sink_.error(document_.rig.place, "missing-rig", "there is no rig; give one in the assets", "rig"); }
+            if (document_.source.empty()) {
+                sink_.error(document_.rig.place, "missing-rig", "there is no rig; give one in the assets", "rig");
+            }
         }
         check_sizes();
         Compiled result;
-        if (!has_errors(sink_.list()) && assets_.rig) { result.character = finish(); }
+        const bool complete = assets_.rig && std::all_of(clip_names_.begin(), clip_names_.end(), [&](const auto& name) {
+                                  return assets_.clips.contains(name);
+                              });
+        if (!has_errors(sink_.list()) && complete) { result.character = finish(); }
         result.diagnostics = sink_.take();
         return result;
     }
@@ -60,7 +67,10 @@ public:
 private:
     void check_tolerance() {
         if (!(document_.tolerance.value > 0) || document_.tolerance.value > 1000) {
-            sink_.error(document_.tolerance.place, "wrong-range", fmt::format("the tolerance is more than 0 millimetres and at most 1000; found {}", document_.tolerance.value), "tolerance");
+            sink_.error(document_.tolerance.place, "wrong-range",
+                        fmt::format("the tolerance is more than 0 millimetres and at most 1000; found {}",
+                                    document_.tolerance.value),
+                        "tolerance");
         }
     }
 
@@ -70,11 +80,19 @@ private:
             const std::string& name = definition.name.value;
             const std::string path = "parameters." + name;
             if (!is_identifier(name) || reserved_words().contains(name)) {
-                sink_.error(definition.name.place, "wrong-name", reserved_words().contains(name)
-                                ? fmt::format("'{}' is a word of the expressions; choose another name", name)
-                                : fmt::format("'{}' cannot stand in a condition; use letters, digits and _, beginning with a letter", name), path);
+                sink_.error(
+                    definition.name.place, "wrong-name",
+                    reserved_words().contains(name)
+                        ? fmt::format("'{}' is a word of the expressions; choose another name", name)
+                        : fmt::format(
+                              "'{}' cannot stand in a condition; use letters, digits and _, beginning with a letter",
+                              name),
+                    path);
             }
-            if (!seen.insert(name).second) { sink_.error(definition.name.place, "doubled-name", fmt::format("two parameters are called '{}'", name), path); }
+            if (!seen.insert(name).second) {
+                sink_.error(definition.name.place, "doubled-name", fmt::format("two parameters are called '{}'", name),
+                            path);
+            }
             ParameterInfo info;
             info.name = name;
             info.kind = definition.kind;
@@ -90,20 +108,24 @@ private:
                 info.low = float(definition.range->first);
                 info.high = float(definition.range->second);
                 if (!(info.low < info.high)) {
-                    sink_.error(definition.name.place, "wrong-range", "the range is empty; write the lower value first", path);
+                    sink_.error(definition.name.place, "wrong-range", "the range is empty; write the lower value first",
+                                path);
                     info.high = info.low;
                 }
             }
             info.default_value = std::clamp(float(definition.default_value.value_or(0)), info.low, info.high);
             if (definition.smooth) {
-                if (definition.smooth->value < 0 || definition.smooth->value > 10 || std::isnan(definition.smooth->value)) {
-                    sink_.error(definition.smooth->place, "wrong-range", fmt::format("'smooth' is 0 to 10 seconds; found {}", definition.smooth->value), path);
+                if (definition.smooth->value < 0 || definition.smooth->value > 10 ||
+                    std::isnan(definition.smooth->value)) {
+                    sink_.error(definition.smooth->place, "wrong-range",
+                                fmt::format("'smooth' is 0 to 10 seconds; found {}", definition.smooth->value), path);
                 } else {
                     info.smooth = float(definition.smooth->value);
                 }
             }
             data_->parameters.push_back(info);
-            scope_.parameters.push_back({name, definition.kind == ParameterKind::flag ? ValueType::flag : ValueType::number});
+            scope_.parameters.push_back(
+                {name, definition.kind == ParameterKind::flag ? ValueType::flag : ValueType::number});
         }
     }
 
@@ -112,14 +134,16 @@ private:
         for (const ClipDefinition& definition : document_.clips) {
             const std::string& name = definition.name.value;
             if (!seen.insert(name).second) {
-                sink_.error(definition.name.place, "doubled-name", fmt::format("two clips are called '{}'", name), "clips." + name);
+                sink_.error(definition.name.place, "doubled-name", fmt::format("two clips are called '{}'", name),
+                            "clips." + name);
                 continue;
             }
             clip_names_.push_back(name);
             clip_of_[name] = std::uint16_t(clip_names_.size() - 1);
             clip_definitions_.push_back(&definition);
             if (!assets_.clips.contains(name) && !assets_.failed.contains(name)) {
-                sink_.error(definition.name.place, "missing-clip", fmt::format("clip '{}' is not among the assets", name), "clips." + name);
+                sink_.error(definition.name.place, "missing-clip",
+                            fmt::format("clip '{}' is not among the assets", name), "clips." + name);
             }
         }
     }
@@ -140,17 +164,21 @@ private:
         // One clip in several places of a motion is one playhead with their weights added up.
         for (std::size_t l = 0; l < building.leaves.size(); ++l) {
             const Leaf& known = building.leaves[l];
-            if (known.clip == leaf.clip && known.loops == leaf.loops && known.synced == leaf.synced) { return std::uint16_t(l); }
+            if (known.clip == leaf.clip && known.loops == leaf.loops && known.synced == leaf.synced) {
+                return std::uint16_t(l);
+            }
         }
         building.leaves.push_back(leaf);
         return std::uint16_t(building.leaves.size() - 1);
     }
 
     /// Returns the node's index.
-    std::uint32_t compile_node(const MotionDefinition& definition, Building& building, bool synced, int depth, const std::string& path) {
+    std::uint32_t compile_node(const MotionDefinition& definition, Building& building, bool synced, int depth,
+                               const std::string& path) {
         MotionNode node;
         if (depth > deepest_motion) {
-            sink_.error(definition.place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion), path);
+            sink_.error(definition.place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion),
+                        path);
         } else if (definition.blend) {
             return compile_blend(definition, building, synced, depth, path);
         } else if (definition.clip.empty()) {
@@ -160,8 +188,11 @@ private:
         } else {
             const bool loops = definition.loop.value_or(clip_definitions_[found->second]->loop);
             if (synced && !loops) {
-                sink_.error(definition.clip.place, "wrong-sync", fmt::format("clip '{}' does not loop, so it cannot share a cycle; add 'loop: yes' to the clip or 'sync: off' to the blend space",
-                                                                              definition.clip.value), path);
+                sink_.error(definition.clip.place, "wrong-sync",
+                            fmt::format("clip '{}' does not loop, so it cannot share a cycle; add 'loop: yes' to the "
+                                        "clip or 'sync: off' to the blend space",
+                                        definition.clip.value),
+                            path);
             }
             node.leaf = add_leaf(building, {found->second, loops, synced && loops});
         }
@@ -169,35 +200,44 @@ private:
         return std::uint32_t(data_->motions.nodes.size() - 1);
     }
 
-    std::uint32_t compile_blend(const MotionDefinition& definition, Building& building, bool synced, int depth, const std::string& path) {
+    std::uint32_t compile_blend(const MotionDefinition& definition, Building& building, bool synced, int depth,
+                                const std::string& path) {
         const BlendDefinition& blend = *definition.blend;
         MotionNode node;
         node.is_leaf = false;
         const auto& parameters = data_->parameters;
-        const auto found = std::find_if(parameters.begin(), parameters.end(), [&](const auto& p) { return p.name == blend.parameter.value; });
+        const auto found = std::find_if(parameters.begin(), parameters.end(),
+                                        [&](const auto& p) { return p.name == blend.parameter.value; });
         if (found == parameters.end()) {
             std::vector<std::string> names;
             for (const auto& p : parameters) { names.push_back(p.name); }
-            if (!blend.parameter.empty()) { sink_.unknown(blend.parameter.place, "parameter", blend.parameter.value, names, path); }
+            if (!blend.parameter.empty()) {
+                sink_.unknown(blend.parameter.place, "parameter", blend.parameter.value, names, path);
+            }
         } else if (found->kind != ParameterKind::number) {
-            sink_.error(blend.parameter.place, "wrong-type", fmt::format("'{}' is a flag and a blend space runs along a number", found->name), path);
+            sink_.error(blend.parameter.place, "wrong-type",
+                        fmt::format("'{}' is a flag and a blend space runs along a number", found->name), path);
         } else {
             node.parameter = std::uint16_t(found - parameters.begin());
             blend_parameters_.insert(node.parameter);
         }
-        if (blend.points.empty()) { sink_.error(definition.place, "missing-key", "a blend space needs at least one point", path); }
+        if (blend.points.empty()) {
+            sink_.error(definition.place, "missing-key", "a blend space needs at least one point", path);
+        }
         std::vector<BlendPoint> points;
         for (std::size_t i = 0; i < blend.points.size(); ++i) {
             const PointDefinition& point = blend.points[i];
             for (const BlendPoint& other : points) {
                 if (other.at == float(point.at.value)) {
-                    sink_.error(point.at.place, "doubled-point", fmt::format("two points stand at {}; move one of them", point.at.value), path);
+                    sink_.error(point.at.place, "doubled-point",
+                                fmt::format("two points stand at {}; move one of them", point.at.value), path);
                 }
             }
-            points.push_back({float(point.at.value), compile_node(point.play, building, synced || blend.sync_cycle, depth + 1,
-                                                                  fmt::format("{}.points[{}]", path, i))});
+            points.push_back({float(point.at.value), compile_node(point.play, building, synced || blend.sync_cycle,
+                                                                  depth + 1, fmt::format("{}.points[{}]", path, i))});
         }
-        std::stable_sort(points.begin(), points.end(), [](const BlendPoint& a, const BlendPoint& b) { return a.at < b.at; });
+        std::stable_sort(points.begin(), points.end(),
+                         [](const BlendPoint& a, const BlendPoint& b) { return a.at < b.at; });
         node.first_point = std::uint32_t(data_->motions.points.size());
         node.point_count = std::uint32_t(points.size());
         data_->motions.points.insert(data_->motions.points.end(), points.begin(), points.end());
@@ -211,7 +251,8 @@ private:
         motion.root = compile_node(definition, building, false, 0, path);
         motion.first_leaf = std::uint32_t(data_->motions.leaves.size());
         motion.leaf_count = std::uint32_t(building.leaves.size());
-        motion.synced = std::any_of(building.leaves.begin(), building.leaves.end(), [](const Leaf& l) { return l.synced; });
+        motion.synced =
+            std::any_of(building.leaves.begin(), building.leaves.end(), [](const Leaf& l) { return l.synced; });
         most_leaves_ = std::max<std::size_t>(most_leaves_, building.leaves.size());
         auto& leaves = data_->motions.leaves;
         leaves.insert(leaves.end(), building.leaves.begin(), building.leaves.end());
@@ -219,7 +260,8 @@ private:
         return std::uint16_t(data_->motions.motions.size() - 1);
     }
 
-    // ---- the machine --------------------------------------------------------------------------------------------------
+    // ---- the machine
+    // --------------------------------------------------------------------------------------------------
 
     void compile_layer(const LayerDefinition& layer) {
         data_->layer_name = layer.name.value;
@@ -228,22 +270,27 @@ private:
         std::vector<std::string> names;
         for (const StateDefinition& state : machine.states) {
             if (std::find(names.begin(), names.end(), state.name.value) != names.end()) {
-                sink_.error(state.name.place, "doubled-name", fmt::format("two states are called '{}'", state.name.value), path);
+                sink_.error(state.name.place, "doubled-name",
+                            fmt::format("two states are called '{}'", state.name.value), path);
             }
             names.push_back(state.name.value);
         }
         if (machine.states.empty()) {
-            sink_.error(machine.place, "missing-key", "this machine has no states; add 'states:' with a name and a 'play' each", path);
+            sink_.error(machine.place, "missing-key",
+                        "this machine has no states; add 'states:' with a name and a 'play' each", path);
             return;
         }
         if (machine.start.empty()) {
-            sink_.error(machine.place, "missing-start", fmt::format("this machine does not say where it starts; add 'start: {}'", names.front()), path);
+            sink_.error(machine.place, "missing-start",
+                        fmt::format("this machine does not say where it starts; add 'start: {}'", names.front()), path);
         } else if (const auto start = index_of(names, machine.start.value)) {
             data_->start = *start;
         } else {
             sink_.unknown(machine.start.place, "state", machine.start.value, names, path);
         }
-        for (std::size_t s = 0; s < machine.states.size(); ++s) { compile_state(machine.states[s], std::uint16_t(s), names, path); }
+        for (std::size_t s = 0; s < machine.states.size(); ++s) {
+            compile_state(machine.states[s], std::uint16_t(s), names, path);
+        }
     }
 
     static std::optional<std::uint16_t> index_of(const std::vector<std::string>& names, const std::string& name) {
@@ -252,12 +299,14 @@ private:
         return std::uint16_t(found - names.begin());
     }
 
-    void compile_state(const StateDefinition& definition, std::uint16_t index, const std::vector<std::string>& names, const std::string& machine_path) {
+    void compile_state(const StateDefinition& definition, std::uint16_t index, const std::vector<std::string>& names,
+                       const std::string& machine_path) {
         const std::string path = fmt::format("{}.states.{}", machine_path, definition.name.value);
         CompiledState state;
         if (definition.play.empty()) {
             if (definition.play.place.line == 0) {
-                sink_.error(definition.name.place, "missing-key", fmt::format("state '{}' plays nothing; add 'play: CLIP'", definition.name.value), path);
+                sink_.error(definition.name.place, "missing-key",
+                            fmt::format("state '{}' plays nothing; add 'play: CLIP'", definition.name.value), path);
             }
         }
         state.motion = compile_motion(definition.play.empty() ? MotionDefinition{} : definition.play, path + ".play");
@@ -273,7 +322,8 @@ private:
         data_->state_info.push_back({definition.name.value});
     }
 
-    void compile_transition(const TransitionDefinition& definition, std::uint16_t from, bool loops, const std::vector<std::string>& names, const std::string& path) {
+    void compile_transition(const TransitionDefinition& definition, std::uint16_t from, bool loops,
+                            const std::vector<std::string>& names, const std::string& path) {
         CompiledTransition transition;
         if (const auto target = index_of(names, definition.to.value)) {
             transition.target = *target;
@@ -284,13 +334,18 @@ private:
         }
         transition.at_end = definition.at_end || definition.when.empty();
         if (transition.at_end && loops) {
-            sink_.error(definition.place, "never-ends", "this transition waits for the motion's end, and the motion loops; add 'when: CONDITION', or play the clip with 'loop: no'", path);
+            sink_.error(definition.place, "never-ends",
+                        "this transition waits for the motion's end, and the motion loops; add 'when: CONDITION', or "
+                        "play the clip with 'loop: no'",
+                        path);
         }
         if (!definition.when.empty()) { transition.when = compile_condition(definition.when, path + ".when"); }
         if (!(definition.fade.value >= 0) || definition.fade.value > longest_fade) {
-            sink_.error(definition.fade.place, "wrong-range", fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, definition.fade.value), path + ".fade");
+            sink_.error(definition.fade.place, "wrong-range",
+                        fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, definition.fade.value),
+                        path + ".fade");
         }
-        transition.fade = float(definition.fade.value);
+        transition.fade = definition.fade.value;
         transition.ease = definition.ease;
         data_->transitions.push_back(transition);
         std::string when = definition.when.value;
@@ -301,7 +356,8 @@ private:
     CodeRange compile_condition(const Text& text, const std::string& path) {
         const ParsedExpression parsed = parse_expression(text.value, scope_, ValueType::flag);
         if (parsed.error) {
-            const Place place = text.place.line == 0 ? Place{} : Place{text.place.line, text.place.column + int(parsed.error->offset)};
+            const Place place =
+                text.place.line == 0 ? Place{} : Place{text.place.line, text.place.column + int(parsed.error->offset)};
             sink_.error(place, parsed.error->code, parsed.error->message, path);
             return {};
         }
@@ -310,11 +366,15 @@ private:
         return range;
     }
 
-    // ---- putting it together ------------------------------------------------------------------------------------------
+    // ---- putting it together
+    // ------------------------------------------------------------------------------------------
 
     void check_sizes() {
         const auto check = [&](std::size_t count, std::string_view what) {
-            if (count > most_entries) { sink_.error({}, "too-many", fmt::format("{} {} and {} are possible", count, what, most_entries), std::string(what)); }
+            if (count > most_entries) {
+                sink_.error({}, "too-many", fmt::format("{} {} and {} are possible", count, what, most_entries),
+                            std::string(what));
+            }
         };
         check(data_->states.size(), "states");
         check(data_->transitions.size(), "transitions");
@@ -327,7 +387,8 @@ private:
         if (assets_.rig) {
             for (std::size_t j = 0; j < assets_.rig->joints.size(); ++j) {
                 if (assets_.rig->joints[j].parent >= int(j)) {
-                    sink_.error({}, "wrong-rig", fmt::format("joint '{}' stands before its parent", assets_.rig->joints[j].name), "rig");
+                    sink_.error({}, "wrong-rig",
+                                fmt::format("joint '{}' stands before its parent", assets_.rig->joints[j].name), "rig");
                     break;
                 }
             }
@@ -342,7 +403,8 @@ private:
         }
         const double tolerance = document_.tolerance.value / 1000;
         for (std::size_t c = 0; c < clip_names_.size(); ++c) {
-            data.clips.push_back(sample_clip(assets_.clips.at(clip_names_[c]), data.rig, clip_definitions_[c]->loop, tolerance));
+            data.clips.push_back(
+                sample_clip(assets_.clips.at(clip_names_[c]), data.rig, clip_definitions_[c]->loop, tolerance));
             data.clips.back().name = clip_names_[c];
         }
         align_signs(data.clips, data.rig.joints.size());
@@ -350,7 +412,8 @@ private:
             data.clip_info.push_back({clip.name, clip.seconds, clip.loops, clip.intervals, clip.bytes()});
         }
         collect_rest_and_moved();
-        data.layout = PerformerLayout::make(data.rig.joints.size(), data.parameters.size(), std::max<std::size_t>(most_leaves_, 1), data.moved.size(), data.scales);
+        data.layout = PerformerLayout::make(data.rig.joints.size(), data.parameters.size(),
+                                            std::max<std::size_t>(most_leaves_, 1), data.moved.size(), data.scales);
         return std::make_shared<const Character>(std::move(data_));
     }
 
@@ -370,7 +433,10 @@ private:
             mark(clip.moving_scales, 7);
             for (const StepTrack& steps : clip.steps) {
                 if (steps.target == StepTrack::Target::rotation) { continue; }
-                for (int axis = 0; axis < 3; ++axis) { moved.insert({std::uint16_t((steps.target == StepTrack::Target::translation ? 4 : 7) + axis), steps.joint}); }
+                for (int axis = 0; axis < 3; ++axis) {
+                    moved.insert(
+                        {std::uint16_t((steps.target == StepTrack::Target::translation ? 4 : 7) + axis), steps.joint});
+                }
             }
         }
         for (const auto& [row, joint] : moved) {
@@ -383,8 +449,11 @@ private:
         data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
         for (std::size_t j = 0; j < joints; ++j) {
             const Transform& rest = data.rig.joints[j].rest;
-            const std::array<float, 6> values{rest.translation.x, rest.translation.y, rest.translation.z, rest.scale.x, rest.scale.y, rest.scale.z};
-            for (std::size_t row = 0; row < (data.scales ? 6U : 3U); ++row) { data.rest[row * lanes + j] = values[row]; }
+            const std::array<float, 6> values{rest.translation.x, rest.translation.y, rest.translation.z,
+                                              rest.scale.x,       rest.scale.y,       rest.scale.z};
+            for (std::size_t row = 0; row < (data.scales ? 6U : 3U); ++row) {
+                data.rest[row * lanes + j] = values[row];
+            }
         }
     }
 

@@ -63,9 +63,12 @@ void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Windo
         if (steps.joint < window.first || steps.joint >= window.first + window.lanes) { continue; }
         const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), seconds);
         const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
-        const bool turned = steps.target == StepTrack::Target::rotation && ((signs[(steps.joint - window.first) / 32] >> (steps.joint % 32)) & 1U) != 0;
+        const bool turned = steps.target == StepTrack::Target::rotation &&
+                            ((signs[(steps.joint - window.first) / 32] >> (steps.joint % 32)) & 1U) != 0;
         const float weight = turned ? -sample.weight : sample.weight;
-        const std::size_t row = steps.target == StepTrack::Target::rotation ? 0 : steps.target == StepTrack::Target::translation ? 4 : 7;
+        const std::size_t row = steps.target == StepTrack::Target::rotation      ? 0
+                                : steps.target == StepTrack::Target::translation ? 4
+                                                                                 : 7;
         const std::size_t components = row == 0 ? 4 : 3;
         for (std::size_t c = 0; c < components; ++c) {
             out.first[(row + c) * out.stride + steps.joint - window.first] += weight * steps.values[key][c];
@@ -73,7 +76,8 @@ void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Windo
     }
 }
 
-void add_sample(const CharacterData& data, const Sample& sample, const std::uint32_t* instance_signs, Window window, PoseRows out) {
+void add_sample(const CharacterData& data, const Sample& sample, const std::uint32_t* instance_signs, Window window,
+                PoseRows out) {
     const SampledClip& clip = *sample.clip;
     const float* from = clip.frame(sample.frame) + window.first;
     const float* to = clip.frame(std::min(sample.frame + 1, clip.intervals)) + window.first;
@@ -86,8 +90,8 @@ void add_sample(const CharacterData& data, const Sample& sample, const std::uint
         any |= signs[w];
     }
     if (any == 0) {
-        kernels::accumulate({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction, sample.weight,
-                            window.lanes);
+        kernels::accumulate({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction,
+                            sample.weight, window.lanes);
     } else {
         alignas(cache_line) std::array<float, window_lanes> factors{};
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
@@ -98,7 +102,8 @@ void add_sample(const CharacterData& data, const Sample& sample, const std::uint
     }
     float* translations = out.first + 4 * out.stride;
     add_sparse(clip.still_translations, 0, 0, sample.weight, window, translations, out.stride);
-    add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window, translations, out.stride);
+    add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window, translations,
+               out.stride);
     if (data.scales) {
         float* scales = out.first + 7 * out.stride;
         add_sparse(clip.still_scales, 0, 0, sample.weight, window, scales, out.stride);
@@ -115,7 +120,8 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
         const float* start = block.offset_turn() + axis * lanes + window.first;
         const float* velocity = block.offset_turn() + (axis + 3) * lanes + window.first;
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            turn[axis * window_lanes + lane] = float(decayed({start[lane], velocity[lane]}, header.offset_seconds, elapsed));
+            turn[axis * window_lanes + lane] =
+                float(decayed({start[lane], velocity[lane]}, header.offset_seconds, elapsed));
         }
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
@@ -129,7 +135,8 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
 }
 
 Quat quat_at(const WindowPose& pose, std::size_t lane) {
-    return {pose.rows[lane], pose.rows[window_lanes + lane], pose.rows[2 * window_lanes + lane], pose.rows[3 * window_lanes + lane]};
+    return {pose.rows[lane], pose.rows[window_lanes + lane], pose.rows[2 * window_lanes + lane],
+            pose.rows[3 * window_lanes + lane]};
 }
 
 /// The rotation vector of a unit quaternion with w >= 0, radians.
@@ -147,7 +154,8 @@ std::array<float, most_instances> instance_shares(const PerformerHeader& header,
     for (std::size_t i = std::min<std::size_t>(header.instance_count, what.last_instance); i-- > what.first_instance;) {
         const Instance& instance = header.instances[i];
         const double elapsed = instance.elapsed + what.shift;
-        const double own = i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / double(instance.fade));
+        const double own =
+            i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / instance.fade);
         shares[i] = float(rest * own);
         rest *= 1 - own;
     }
@@ -178,7 +186,8 @@ double shared_cadence(const CharacterData& data, const PerformerBlock& block, do
     return total > 1e-6 ? cycles / total : fallback;
 }
 
-void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window, PoseRows out) {
+void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
+                     PoseRows out) {
     const PerformerHeader& header = block.header();
     for (std::size_t row = 0; row < data.layout.pose_rows; ++row) {
         float* to = out.first + row * out.stride;
@@ -202,9 +211,10 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
             if (!(weight > 0)) { continue; }
             const SampledClip& clip = data.clips[leaves[l].clip];
             const double own_shift = clip.seconds > 0 ? what.shift / clip.seconds : 0;
-            const Sample sample = leaves[l].synced
-                                      ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
-                                      : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
+            const Sample sample =
+                leaves[l].synced
+                    ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
+                    : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
             add_sample(data, sample, block.signs(instance), window, out);
         }
     }
@@ -219,7 +229,8 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, doub
     each_window(data, [&](Window window) {
         WindowPose before, earlier_before, after, earlier_after;
         const auto evaluate = [&](WindowPose& pose, std::size_t first_instance, double shift, bool with_offset) {
-            evaluate_window(data, block, {first_instance, most_instances, shift, with_offset}, window, {pose.rows.data(), window_lanes});
+            evaluate_window(data, block, {first_instance, most_instances, shift, with_offset}, window,
+                            {pose.rows.data(), window_lanes});
         };
         evaluate(before, 0, 0, true);
         evaluate(earlier_before, 0, -velocity_step, true);
@@ -233,7 +244,12 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, doub
             const Vec3 start = rotation_vector(now);
             const Vec3 velocity = (start - rotation_vector(earlier)) * float(1 / velocity_step);
             float* out = block.offset_turn() + window.first + lane;
-            for (const auto& [row, value] : {std::pair{0, start.x}, {1, start.y}, {2, start.z}, {3, velocity.x}, {4, velocity.y}, {5, velocity.z}}) {
+            for (const auto& [row, value] : {std::pair{0, start.x},
+                                             {1, start.y},
+                                             {2, start.z},
+                                             {3, velocity.x},
+                                             {4, velocity.y},
+                                             {5, velocity.z}}) {
                 out[std::size_t(row) * lanes] = value;
             }
         }

@@ -22,9 +22,9 @@ struct alignas(cache_line) WindowPose {
 
 /// What to evaluate.
 struct Evaluation {
-    std::size_t first_instance = 0; ///< the lowest instance counts in full; those below it are left out
+    std::size_t first_instance = 0;             ///< the lowest instance counts in full; those below it are left out
     std::size_t last_instance = most_instances; ///< one past the highest
-    double shift = 0;               ///< seconds from now; only small steps back make sense
+    double shift = 0;                           ///< seconds from now; only small steps back make sense
     bool with_offset = true;
 };
 
@@ -34,7 +34,8 @@ struct PoseRows {
     std::size_t stride = 0;
 };
 
-void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window, PoseRows out);
+void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
+                     PoseRows out);
 
 /// Calls `visit(window)` for each window of the character's joints.
 template <typename Visit> void each_window(const CharacterData& data, Visit visit) {
@@ -49,8 +50,8 @@ template <typename Visit> void each_window(const CharacterData& data, Visit visi
 /// Cycles a second of the phase that the synced motions share: the weighted mean of their clips' own.
 [[nodiscard]] double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift);
 
-/// Catches the difference between the pose with and without the oldest instance, and the speed of that difference, as the
-/// layer's inertial offset, to decay over `seconds`.
+/// Catches the difference between the pose with and without the oldest instance, and the speed of that difference, as
+/// the layer's inertial offset, to decay over `seconds`.
 void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds);
 
 /// Chooses, joint by joint, the sign with which the newest instance joins those below it.

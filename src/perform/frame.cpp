@@ -83,15 +83,17 @@ std::uint8_t free_slot(const PerformerHeader& header) {
 }
 
 /// Makes `state` the active one, its motion faded in over what plays.
-void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by, float fade, Ease ease) {
+void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by, double fade,
+           Ease ease) {
     PerformerHeader& header = block.header();
     if (!(fade > 0)) {
         header.instance_count = 0;
         header.offset_active = 0;
     } else if (header.instance_count == most_instances) {
         const Instance& next = header.instances[1];
-        const double fade_left = double(next.fade) - next.elapsed;
-        const double offset_left = header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
+        const double fade_left = next.fade - next.elapsed;
+        const double offset_left =
+            header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
         capture_offset(data, block, std::max({fade_left, offset_left, least_offset_seconds}));
         drop_oldest(header, 1);
     }
@@ -106,7 +108,7 @@ void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t
     fresh.fade = fade;
     fresh.ease = ease;
     fresh.slot = slot;
-    fresh.spare = 0;
+    fresh.spare = {};
     ++header.instance_count;
     std::fill_n(block.playheads(fresh), data.layout.most_leaves, Playhead{});
     if (motion_of(data, fresh).synced && !synced_already) {
@@ -117,13 +119,14 @@ void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t
     choose_signs(data, block);
 }
 
-bool is_due(const CharacterData& data, const CompiledTransition& transition, const ExpressionInputs& inputs, double left) {
-    if (transition.at_end && left > double(transition.fade) + instant) { return false; }
+bool is_due(const CharacterData& data, const CompiledTransition& transition, const ExpressionInputs& inputs,
+            double left) {
+    if (transition.at_end && left > transition.fade + instant) { return false; }
     return transition.when.empty() || evaluate(data.instructions(transition.when), inputs) != 0;
 }
 
-/// Takes every transition that holds at this instant, each state being left or entered at most once, so that two conditions
-/// that hold in both directions cannot spin.
+/// Takes every transition that holds at this instant, each state being left or entered at most once, so that two
+/// conditions that hold in both directions cannot spin.
 void decide(const CharacterData& data, const PerformerBlock& block) {
     PerformerHeader& header = block.header();
     std::array<std::uint16_t, most_splits + 1> visited{};
@@ -165,7 +168,7 @@ double timed_transition_due(const CharacterData& data, const PerformerBlock& blo
     for (std::size_t t = 0; t < state.transition_count; ++t) {
         const CompiledTransition& transition = data.transitions[state.first_transition + t];
         if (!transition.at_end) { continue; }
-        const double left = seconds_left(data, block, active(header)) - double(transition.fade);
+        const double left = seconds_left(data, block, active(header)) - transition.fade;
         if (left > instant) { due = std::min(due, left); }
     }
     return due;
@@ -206,7 +209,7 @@ void pass(const CharacterData& data, const PerformerBlock& block, double dt) {
         if (header.offset_elapsed >= double(header.offset_seconds)) { header.offset_active = 0; }
     }
     for (std::size_t i = header.instance_count; i-- > 1;) {
-        if (header.instances[i].elapsed >= double(header.instances[i].fade)) {
+        if (header.instances[i].elapsed >= header.instances[i].fade - instant) {
             drop_oldest(header, i);
             break;
         }
@@ -217,7 +220,8 @@ void smooth_parameters(const CharacterData& data, const PerformerBlock& block, d
     for (std::size_t p = 0; p < data.parameters.size(); ++p) {
         const ParameterInfo& info = data.parameters[p];
         if (!(info.smooth > 0)) { continue; } // `set` has already carried the value over
-        const Follower now = follow({block.smoothed_exact()[p], block.velocity()[p]}, double(block.raw()[p]), double(info.smooth), dt);
+        const Follower now =
+            follow({block.smoothed_exact()[p], block.velocity()[p]}, double(block.raw()[p]), double(info.smooth), dt);
         block.smoothed_exact()[p] = now.value;
         block.velocity()[p] = now.velocity;
         block.smoothed()[p] = std::clamp(float(now.value), info.low, info.high);
@@ -249,10 +253,11 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, doubl
     header.record_count = 0;
     header.started = 1;
     smooth_parameters(data, block, dt);
+    // A motion that is left now keeps the weights it had; one that stays takes the new ones.
+    decide(data, block);
     weigh_active(data, block);
     double left = dt;
     for (int split = 0;; ++split) {
-        decide(data, block);
         const double due = timed_transition_due(data, block);
         if (due > left) { break; }
         if (split == most_splits) {
@@ -261,6 +266,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, doubl
         }
         pass(data, block, due);
         left -= due;
+        decide(data, block);
     }
     pass(data, block, left);
     evaluate_pose(data, block);
@@ -271,13 +277,15 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
     double next = timed_transition_due(data, block);
     for (std::size_t i = 0; i < header.instance_count; ++i) {
         const Instance& instance = header.instances[i];
-        if (i > 0 && double(instance.fade) > instance.elapsed) { next = std::min(next, double(instance.fade) - instance.elapsed); }
+        if (i > 0 && instance.fade > instance.elapsed) { next = std::min(next, instance.fade - instance.elapsed); }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion_of(data, instance));
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             const double seconds = data.clips[leaves[l].clip].seconds;
             if (!(playheads[l].weight > 0) || !(seconds > 0) || leaves[l].synced) { continue; }
-            if (leaves[l].loops || playheads[l].position < 1) { next = std::min(next, (1 - playheads[l].position) * seconds); }
+            if (leaves[l].loops || playheads[l].position < 1) {
+                next = std::min(next, (1 - playheads[l].position) * seconds);
+            }
         }
     }
     const double cadence = shared_cadence(data, block, 0);

@@ -23,13 +23,13 @@ struct Instance {
     std::uint32_t serial = 0;
     std::uint16_t state = 0;
     std::uint16_t entered_by = no_transition;
-    double elapsed = 0;      ///< since it was entered
-    float fade = 0;          ///< seconds of the fade over those below
+    double elapsed = 0; ///< since it was entered
+    double fade = 0;    ///< seconds of the fade over those below
     Ease ease = Ease::smooth;
-    std::uint8_t slot = 0;   ///< which of the block's per-instance arrays are its own
-    std::uint16_t spare = 0; ///< no hidden padding, so that equal performers are equal byte for byte
+    std::uint8_t slot = 0;               ///< which of the block's per-instance arrays are its own
+    std::array<std::uint8_t, 6> spare{}; ///< no hidden padding, so that equal performers are equal byte for byte
 };
-static_assert(std::is_trivially_copyable_v<Instance> && sizeof(Instance) == 24);
+static_assert(std::is_trivially_copyable_v<Instance> && sizeof(Instance) == 32);
 
 /// The first part of the block; the arrays follow.
 struct PerformerHeader {
@@ -48,7 +48,6 @@ struct PerformerHeader {
     std::array<TransitionRecord, most_records> records{};
 };
 
-
 static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<Playhead>);
 
 /// Byte offsets into the block, the same for every performer of a character.
@@ -57,17 +56,17 @@ struct PerformerLayout {
     std::size_t sign_words = 0;  ///< 32 joints a word
     std::size_t most_leaves = 0; ///< of any motion
     std::size_t parameter_count = 0;
-    std::size_t pose_rows = 0;   ///< 7, or 10 where something scales
+    std::size_t pose_rows = 0; ///< 7, or 10 where something scales
 
     std::size_t smoothed_exact = 0; ///< double[parameters]: the follower's value
     std::size_t velocity = 0;       ///< double[parameters]
     std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
-    std::size_t signs = 0;          ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
-    std::size_t offset_turn = 0;    ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
-    std::size_t offset_move = 0;    ///< float[start, velocity][moved components]
-    std::size_t pose = 0;           ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
+    std::size_t signs = 0;       ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
+    std::size_t offset_turn = 0; ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
+    std::size_t offset_move = 0; ///< float[start, velocity][moved components]
+    std::size_t pose = 0;        ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
 
     [[nodiscard]] static PerformerLayout make(std::size_t joints, std::size_t parameters, std::size_t leaves,

@@ -13,23 +13,26 @@ namespace gait {
 namespace {
 
 std::byte* allocate(std::size_t bytes) {
-    return static_cast<std::byte*>(::operator new(bytes, std::align_val_t{cache_line}));
+    return static_cast<std::byte*>(::operator new (bytes, std::align_val_t{cache_line}));
 }
 
 /// Joint `lane` of rows `stride` apart.
 Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, bool scales) {
     const float* p = rows + lane;
-    Transform t{{p[0], p[stride], p[2 * stride], p[3 * stride]}, {p[4 * stride], p[5 * stride], p[6 * stride]}, {1, 1, 1}};
+    Transform t{
+        {p[0], p[stride], p[2 * stride], p[3 * stride]}, {p[4 * stride], p[5 * stride], p[6 * stride]}, {1, 1, 1}};
     if (scales) { t.scale = {p[7 * stride], p[8 * stride], p[9 * stride]}; }
     return t;
 }
 
 } // namespace
 
-void Performer::Free::operator()(std::byte* block) const { ::operator delete(block, std::align_val_t{cache_line}); }
+void Performer::Free::operator()(std::byte* block) const { ::operator delete (block, std::align_val_t{cache_line}); }
 
 Performer::Performer(std::shared_ptr<const Character> character) : character_(std::move(character)) {
-    if (!character_) { throw std::invalid_argument("a performer needs a character; this one's document did not compile"); }
+    if (!character_) {
+        throw std::invalid_argument("a performer needs a character; this one's document did not compile");
+    }
     block_.reset(allocate(character_->performer_bytes()));
     reset();
 }
@@ -85,11 +88,15 @@ bool Performer::set(FlagParameter parameter, bool value) {
 }
 
 float Performer::get(NumberParameter parameter) const {
-    return parameter.index < character_->data().parameters.size() ? view(*character_, block_.get()).raw()[parameter.index] : 0;
+    return parameter.index < character_->data().parameters.size()
+               ? view(*character_, block_.get()).raw()[parameter.index]
+               : 0;
 }
 
 float Performer::smoothed(NumberParameter parameter) const {
-    return parameter.index < character_->data().parameters.size() ? view(*character_, block_.get()).smoothed()[parameter.index] : 0;
+    return parameter.index < character_->data().parameters.size()
+               ? view(*character_, block_.get()).smoothed()[parameter.index]
+               : 0;
 }
 
 bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{parameter.index}) != 0; }
@@ -158,7 +165,7 @@ InstanceView Performer::instance(std::size_t index) const {
     const PerformerHeader& header = view(*character_, block_.get()).header();
     if (index >= header.instance_count) { return {}; }
     const Instance& i = header.instances[index];
-    return {i.serial, i.state, i.entered_by, instance_shares(header, {})[index], double(i.fade), i.elapsed, i.ease};
+    return {i.serial, i.state, i.entered_by, instance_shares(header, {})[index], i.fade, i.elapsed, i.ease};
 }
 
 std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out) const {

@@ -28,9 +28,9 @@ std::vector<Transform> rest_pose(const Rig& rig) {
 double rest_height(const Rig& rig) {
     if (rig.joints.empty()) { return 0; }
     const auto model = model_space(rig, rest_pose(rig));
-    const auto [low, high] = std::minmax_element(model.begin(), model.end(), [](const Transform& a, const Transform& b) {
-        return a.translation.y < b.translation.y;
-    });
+    const auto [low, high] =
+        std::minmax_element(model.begin(), model.end(),
+                            [](const Transform& a, const Transform& b) { return a.translation.y < b.translation.y; });
     return double(high->translation.y) - double(low->translation.y);
 }
 

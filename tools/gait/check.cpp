@@ -20,23 +20,32 @@ struct CheckOptions {
 int run_check(const CheckOptions& options) {
     const Loaded loaded = load(options.document);
     const auto count = [&](Severity severity) {
-        return std::count_if(loaded.diagnostics.begin(), loaded.diagnostics.end(), [&](const Diagnostic& d) { return d.severity == severity; });
+        return std::count_if(loaded.diagnostics.begin(), loaded.diagnostics.end(),
+                             [&](const Diagnostic& d) { return d.severity == severity; });
     };
     const auto errors = count(Severity::error), warnings = count(Severity::warning);
     if (options.json) {
-        print(nlohmann::json{{"document", options.document}, {"errors", errors}, {"warnings", warnings}, {"diagnostics", to_json(loaded.diagnostics)}}.dump(2) + "\n");
+        print(nlohmann::json{{"document", options.document},
+                             {"errors", errors},
+                             {"warnings", warnings},
+                             {"diagnostics", to_json(loaded.diagnostics)}}
+                  .dump(2) +
+              "\n");
         return exit_code(loaded.diagnostics);
     }
     report(loaded.diagnostics);
     std::string summary = options.document + ": ";
     if (errors == 0 && warnings == 0) {
         const Character& character = *loaded.character;
-        summary += fmt::format("no errors; {} state{}, {} transition{}, {} parameter{}, {} clip{}, {} joints, {} bytes a performer\n", character.states().size(),
-                               character.states().size() == 1 ? "" : "s", character.transitions().size(), character.transitions().size() == 1 ? "" : "s",
-                               character.parameters().size(), character.parameters().size() == 1 ? "" : "s", character.clips().size(),
-                               character.clips().size() == 1 ? "" : "s", character.joint_count(), character.performer_bytes());
+        summary += fmt::format(
+            "no errors; {} state{}, {} transition{}, {} parameter{}, {} clip{}, {} joints, {} bytes a performer\n",
+            character.states().size(), character.states().size() == 1 ? "" : "s", character.transitions().size(),
+            character.transitions().size() == 1 ? "" : "s", character.parameters().size(),
+            character.parameters().size() == 1 ? "" : "s", character.clips().size(),
+            character.clips().size() == 1 ? "" : "s", character.joint_count(), character.performer_bytes());
     } else {
-        summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings, warnings == 1 ? "" : "s");
+        summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings,
+                               warnings == 1 ? "" : "s");
     }
     print(summary);
     return exit_code(loaded.diagnostics);
@@ -46,7 +55,8 @@ int run_check(const CheckOptions& options) {
 
 void add_check(CLI::App& app, Run& run) {
     auto options = std::make_shared<CheckOptions>();
-    CLI::App* command = app.add_subcommand("check", "Says everything that is wrong with a document, each with its place and what to do");
+    CLI::App* command = app.add_subcommand(
+        "check", "Says everything that is wrong with a document, each with its place and what to do");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait check demo/lamplighter.gait.yaml");

@@ -33,7 +33,8 @@ std::string tree_text(const Rig& rig) {
         const Joint& joint = rig.joints[j];
         depth[j] = joint.parent < 0 ? 0 : depth[std::size_t(joint.parent)] + 1;
         const Vec3 at = model[j].translation;
-        table.add({std::string(std::size_t(depth[j]) * 2, ' ') + joint.name, fmt::format("{:7.3f} {:7.3f} {:7.3f} m", at.x, at.y, at.z)});
+        table.add({std::string(std::size_t(depth[j]) * 2, ' ') + joint.name,
+                   fmt::format("{:7.3f} {:7.3f} {:7.3f} m", at.x, at.y, at.z)});
     }
     return table.text();
 }
@@ -46,17 +47,25 @@ std::string describe_loop(const LoopGap& gap) {
 
 std::string text_of(const std::string& path, const ImportedFile& file, bool tree) {
     const Rig& rig = file.rig;
-    std::string text = fmt::format("{}: rig '{}', {} joints, {:.2f} m from the lowest to the highest, {} clip{}\n", path, rig.name, rig.joints.size(),
-                                   rest_height(rig), file.clips.size(), file.clips.size() == 1 ? "" : "s");
+    std::string text =
+        fmt::format("{}: rig '{}', {} joints, {:.2f} m from the lowest to the highest, {} clip{}\n", path, rig.name,
+                    rig.joints.size(), rest_height(rig), file.clips.size(), file.clips.size() == 1 ? "" : "s");
     if (tree) { text += "\n" + tree_text(rig); }
     if (file.clips.empty()) { return text; }
     using A = Table::Align;
-    Table table({{"clip"}, {"length", A::right}, {"keys", A::right}, {"rate", A::right}, {"end off start", A::right}, {"", A::right}, {"last frame meets first"}});
+    Table table({{"clip"},
+                 {"length", A::right},
+                 {"keys", A::right},
+                 {"rate", A::right},
+                 {"end off start", A::right},
+                 {"", A::right},
+                 {"last frame meets first"}});
     for (const ClipSource& clip : file.clips) {
         const LoopGap gap = loop_gap(clip, rig);
         const double rate = clip.seconds > 0 ? (clip.keys - 1) / clip.seconds : 0;
-        table.add({clip.name, fmt::format("{:.3f} s", clip.seconds), fmt::format("{}", clip.keys), fmt::format("{:.0f} Hz", rate),
-                   fmt::format("{:.2f} deg", gap.degrees), fmt::format("{:.1f} mm", gap.millimetres), describe_loop(gap)});
+        table.add({clip.name, fmt::format("{:.3f} s", clip.seconds), fmt::format("{}", clip.keys),
+                   fmt::format("{:.0f} Hz", rate), fmt::format("{:.2f} deg", gap.degrees),
+                   fmt::format("{:.1f} mm", gap.millimetres), describe_loop(gap)});
     }
     return text + "\n" + table.text();
 }
@@ -64,7 +73,10 @@ std::string text_of(const std::string& path, const ImportedFile& file, bool tree
 nlohmann::json json_of(const std::string& path, const ImportedFile& file) {
     nlohmann::json joints = nlohmann::json::array(), clips = nlohmann::json::array();
     for (const Joint& joint : file.rig.joints) {
-        joints.push_back({{"name", joint.name}, {"parent", joint.parent < 0 ? nlohmann::json() : nlohmann::json(file.rig.joints[std::size_t(joint.parent)].name)}});
+        joints.push_back(
+            {{"name", joint.name},
+             {"parent",
+              joint.parent < 0 ? nlohmann::json() : nlohmann::json(file.rig.joints[std::size_t(joint.parent)].name)}});
     }
     for (const ClipSource& clip : file.clips) {
         const LoopGap gap = loop_gap(clip, file.rig);
@@ -72,9 +84,16 @@ nlohmann::json json_of(const std::string& path, const ImportedFile& file) {
                          {"seconds", clip.seconds},
                          {"keys", clip.keys},
                          {"rate_hz", clip.seconds > 0 ? (clip.keys - 1) / clip.seconds : 0},
-                         {"loop", {{"meets", gap.meets()}, {"degrees", gap.degrees}, {"turned_joint", gap.turned_joint}, {"millimetres", gap.millimetres}, {"moved_joint", gap.moved_joint}}}});
+                         {"loop",
+                          {{"meets", gap.meets()},
+                           {"degrees", gap.degrees},
+                           {"turned_joint", gap.turned_joint},
+                           {"millimetres", gap.millimetres},
+                           {"moved_joint", gap.moved_joint}}}});
     }
-    return {{"file", path}, {"rig", {{"name", file.rig.name}, {"height_m", rest_height(file.rig)}, {"joints", joints}}}, {"clips", clips}};
+    return {{"file", path},
+            {"rig", {{"name", file.rig.name}, {"height_m", rest_height(file.rig)}, {"joints", joints}}},
+            {"clips", clips}};
 }
 
 /// A film of one clip: a cycle at even instants, and its end over its start.
@@ -87,8 +106,9 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     }
     if (clip == nullptr) {
         const std::string near = nearest_name(options.clip, names);
-        complain(near.empty() ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
-                              : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
+        complain(near.empty()
+                     ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
+                     : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
         return bad_input;
     }
     const auto rest = rest_pose(file.rig);
@@ -99,12 +119,15 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     film.seconds_between = clip->seconds / count;
     for (int i = 0; i < count; ++i) {
         const double at = clip->seconds * i / count;
-        film.bodies.push_back({pose_at(*clip, rest, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count)});
+        film.bodies.push_back(
+            {pose_at(*clip, rest, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count)});
     }
     const LoopGap gap = loop_gap(*clip, file.rig);
     film.start = film.bodies.front();
-    film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start", fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
-    if (const auto problem = draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {
+    film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start",
+                        fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
+    if (const auto problem =
+            draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {
         complain(options.film + " " + *problem);
         return bad_input;
     }
@@ -139,14 +162,16 @@ int run_clips(const ClipsOptions& options) {
 
 void add_clips(CLI::App& app, Run& run) {
     auto options = std::make_shared<ClipsOptions>();
-    CLI::App* command = app.add_subcommand("clips", "Tells what animation files hold: the rig, each clip, and whether it loops");
+    CLI::App* command =
+        app.add_subcommand("clips", "Tells what animation files hold: the rig, each clip, and whether it loops");
     command->add_option("FILE", options->files, "glTF files (.glb, .gltf)")->required();
     command->add_option("--skin", options->skin, "the skin to take where a file has several");
     command->add_option("--clip", options->clip, "the clip that --film shows");
     add_film_options(*command, options->film, options->view);
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip stroll --film stroll.png --view side");
+    command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip "
+                    "stroll --film stroll.png --view side");
     command->callback([options, &run] { run = [options] { return run_clips(*options); }; });
 }
 

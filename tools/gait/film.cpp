@@ -32,12 +32,16 @@ bool contains(const std::string& text, const std::string& part) { return text.fi
 /// Left or right by the usual spellings: left_hand, LeftHand, hand_l, hand.L, L_hand.
 Side side_of(const std::string& name) {
     std::string lower = name;
-    std::transform(lower.begin(), lower.end(), lower.begin(), [](char c) { return c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; });
+    std::transform(lower.begin(), lower.end(), lower.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; });
     for (const auto& [word, side] : {std::pair{'l', Side::left}, {'r', Side::right}}) {
         if (contains(lower, side == Side::left ? "left" : "right")) { return side; }
         for (const char mark : {'_', '.', '-', ' '}) {
             const std::string letter(1, word), dot(1, mark);
-            if (lower.starts_with(letter + dot) || lower.ends_with(dot + letter) || contains(lower, dot + letter + dot)) { return side; }
+            if (lower.starts_with(letter + dot) || lower.ends_with(dot + letter) ||
+                contains(lower, dot + letter + dot)) {
+                return side;
+            }
         }
     }
     return Side::middle;
@@ -85,11 +89,15 @@ public:
     [[nodiscard]] double height() const { return height_; }
 
 private:
-    [[nodiscard]] Vec3 project(Vec3 p) const { return {dot(p, camera_.right), dot(p, camera_.up), dot(p, camera_.near)}; }
+    [[nodiscard]] Vec3 project(Vec3 p) const {
+        return {dot(p, camera_.right), dot(p, camera_.up), dot(p, camera_.near)};
+    }
 
     [[nodiscard]] std::vector<Shape> skin(const std::vector<Transform>& model) const {
         std::vector<Matrix4> matrices(model.size());
-        for (std::size_t j = 0; j < model.size(); ++j) { matrices[j] = to_matrix(model[j]) * rig_.joints[j].inverse_bind; }
+        for (std::size_t j = 0; j < model.size(); ++j) {
+            matrices[j] = to_matrix(model[j]) * rig_.joints[j].inverse_bind;
+        }
         std::vector<Vec3> places;
         std::vector<double> leaning; // -1 right to 1 left
         for (const MeshVertex& v : mesh_.vertices) {
@@ -99,16 +107,21 @@ private:
                 if (v.weights[i] <= 0) { continue; }
                 const auto& m = matrices[v.joints[i]].elements;
                 const Vec3 p = v.position;
-                const Vec3 moved{m[0] * p.x + m[4] * p.y + m[8] * p.z + m[12], m[1] * p.x + m[5] * p.y + m[9] * p.z + m[13], m[2] * p.x + m[6] * p.y + m[10] * p.z + m[14]};
+                const Vec3 moved{m[0] * p.x + m[4] * p.y + m[8] * p.z + m[12],
+                                 m[1] * p.x + m[5] * p.y + m[9] * p.z + m[13],
+                                 m[2] * p.x + m[6] * p.y + m[10] * p.z + m[14]};
                 sum = sum + moved * v.weights[i];
-                lean += double(v.weights[i]) * (sides_[v.joints[i]] == Side::left ? 1 : sides_[v.joints[i]] == Side::right ? -1 : 0);
+                lean += double(v.weights[i]) * (sides_[v.joints[i]] == Side::left    ? 1
+                                                : sides_[v.joints[i]] == Side::right ? -1
+                                                                                     : 0);
             }
             places.push_back(project(sum));
             leaning.push_back(lean);
         }
         std::vector<Shape> out;
         for (std::size_t t = 0; t + 2 < mesh_.triangles.size(); t += 3) {
-            const std::array<std::uint32_t, 3> corner{mesh_.triangles[t], mesh_.triangles[t + 1], mesh_.triangles[t + 2]};
+            const std::array<std::uint32_t, 3> corner{mesh_.triangles[t], mesh_.triangles[t + 1],
+                                                      mesh_.triangles[t + 2]};
             Shape shape;
             shape.corners = {places[corner[0]], places[corner[1]], places[corner[2]]};
             const Vec3 normal = cross(shape.corners[1] - shape.corners[0], shape.corners[2] - shape.corners[0]);
@@ -116,7 +129,8 @@ private:
             const double lean = (leaning[corner[0]] + leaning[corner[1]] + leaning[corner[2]]) / 3;
             const Vec3 base = mesh_.colours[t / 3];
             const double lightness = std::cbrt(0.3 * double(base.x) + 0.6 * double(base.y) + 0.1 * double(base.z));
-            const double light = 0.62 + 0.38 * double(dot(normal, Vec3{-0.35F, 0.7F, 0.62F})) / std::max(double(length(normal)), 1e-12);
+            const double light =
+                0.62 + 0.38 * double(dot(normal, Vec3{-0.35F, 0.7F, 0.62F})) / std::max(double(length(normal)), 1e-12);
             shape.colour = shaded(tinted(lean), (0.62 + 0.5 * lightness) * light);
             shape.depth = double(shape.corners[0].z + shape.corners[1].z + shape.corners[2].z) / 3;
             out.push_back(shape);
@@ -140,7 +154,8 @@ private:
             if (parent < 0) { continue; }
             const Vec3 from = project(model[std::size_t(parent)].translation), to = project(model[j].translation);
             const double bone = double(length(to - from));
-            const double radius = trunk[j] ? 0.065 * height_ : std::clamp(0.16 * bone, 0.010 * height_, 0.045 * height_);
+            const double radius =
+                trunk[j] ? 0.065 * height_ : std::clamp(0.16 * bone, 0.010 * height_, 0.045 * height_);
             Shape shape;
             shape.capsule = true;
             shape.corners = {from, to, {float(radius), float(trunk[j] ? radius : 0.75 * radius), 0}};
@@ -155,7 +170,8 @@ private:
     static Colour tinted(double lean) {
         const Colour& side = lean > 0 ? left_colour : right_colour;
         const double s = std::min(std::fabs(lean), 1.0);
-        return {middle_colour.red + (side.red - middle_colour.red) * s, middle_colour.green + (side.green - middle_colour.green) * s,
+        return {middle_colour.red + (side.red - middle_colour.red) * s,
+                middle_colour.green + (side.green - middle_colour.green) * s,
                 middle_colour.blue + (side.blue - middle_colour.blue) * s};
     }
     static Colour shaded(Colour c, double light) {
@@ -181,7 +197,8 @@ cairo_status_t append(void* target, const unsigned char* data, unsigned int leng
     return CAIRO_STATUS_SUCCESS;
 }
 
-void text(cairo_t* c, double x, double y, const std::string& words, double size, double align, Colour colour = {0.15, 0.15, 0.15}) {
+void text(cairo_t* c, double x, double y, const std::string& words, double size, double align,
+          Colour colour = {0.15, 0.15, 0.15}) {
     cairo_select_font_face(c, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(c, size);
     cairo_text_extents_t extents;
@@ -206,7 +223,8 @@ void capsule_path(cairo_t* c, double x0, double y0, double r0, double x1, double
         cairo_arc(c, r0 > r1 ? x0 : x1, r0 > r1 ? y0 : y1, std::max(r0, r1), 0, 2 * pi);
         return;
     }
-    const double direction = std::atan2(y1 - y0, x1 - x0), spread = std::acos(std::clamp((r0 - r1) / distance, -1.0, 1.0));
+    const double direction = std::atan2(y1 - y0, x1 - x0),
+                 spread = std::acos(std::clamp((r0 - r1) / distance, -1.0, 1.0));
     cairo_arc(c, x0, y0, r0, direction + spread, direction - spread + 2 * pi);
     cairo_arc(c, x1, y1, r1, direction - spread, direction + spread);
     cairo_close_path(c);
@@ -290,7 +308,8 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
     const std::size_t columns = (cells + rows - 1) / rows;
     text(c, margin, 30, film.title, 16, 0);
     draw_key(c, page_width - margin - 190, 30);
-    const double row_height = (page_height - head - 8) / double(rows), cell_width = (page_width - 2 * margin) / double(columns);
+    const double row_height = (page_height - head - 8) / double(rows),
+                 cell_width = (page_width - 2 * margin) / double(columns);
     for (std::size_t row = 0; row < rows; ++row) {
         const double floor = head + double(row + 1) * row_height - foot + scale * e.bottom;
         const double line_y = view == View::above ? head + double(row + 1) * row_height - foot + 4 : floor;
@@ -300,7 +319,9 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
         for (int half = 0; half * 0.5 * scale <= page_width - 2 * margin; ++half) {
             const double x = margin + half * 0.5 * scale;
             line(c, x, line_y, x, line_y + (half % 2 == 0 ? 7 : 4), 1, {0.55, 0.55, 0.55});
-            if (half % 2 == 0) { text(c, x + 3, line_y + 12, half == 0 ? "0 m" : fmt::format("{}", half / 2), 9, 0, {0.5, 0.5, 0.5}); }
+            if (half % 2 == 0) {
+                text(c, x + 3, line_y + 12, half == 0 ? "0 m" : fmt::format("{}", half / 2), 9, 0, {0.5, 0.5, 0.5});
+            }
         }
         for (std::size_t column = 0; column < columns && row * columns + column < cells; ++column) {
             const std::size_t index = row * columns + column;
@@ -318,7 +339,8 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
             } else {
                 draw_body(c, drawing.shapes(body.pose), x, floor, scale);
             }
-            const double middle = margin + (double(column) + 0.5) * cell_width, under = head + double(row + 1) * row_height;
+            const double middle = margin + (double(column) + 0.5) * cell_width,
+                         under = head + double(row + 1) * row_height;
             text(c, middle, under - 18, body.label, 12, 0.5);
             text(c, middle, under - 4, body.second_label, 11, 0.5, {0.4, 0.4, 0.4});
         }
@@ -365,15 +387,18 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
     for (int i = 0; i < 252; ++i) {
         palette[std::size_t(i)] = {GifByteType(i / 42 * 51), GifByteType(i / 6 % 7 * 255 / 6), GifByteType(i % 6 * 51)};
     }
-    const std::unique_ptr<ColorMapObject, void (*)(ColorMapObject*)> map(GifMakeMapObject(256, palette.data()), GifFreeMapObject);
+    const std::unique_ptr<ColorMapObject, void (*)(ColorMapObject*)> map(GifMakeMapObject(256, palette.data()),
+                                                                         GifFreeMapObject);
     std::string bytes;
     int error = 0;
     GifFileType* gif = EGifOpen(&bytes, append_gif, &error);
     if (gif == nullptr || !map) { return "cannot be drawn: no GIF can be made"; }
     EGifSetGifVersion(gif, true);
     const std::array<unsigned char, 3> forever{1, 0, 0};
-    bool good = EGifPutScreenDesc(gif, width, height, 8, 0, map.get()) == GIF_OK && EGifPutExtensionLeader(gif, APPLICATION_EXT_FUNC_CODE) == GIF_OK &&
-                EGifPutExtensionBlock(gif, 11, "NETSCAPE2.0") == GIF_OK && EGifPutExtensionBlock(gif, 3, forever.data()) == GIF_OK && EGifPutExtensionTrailer(gif) == GIF_OK;
+    bool good = EGifPutScreenDesc(gif, width, height, 8, 0, map.get()) == GIF_OK &&
+                EGifPutExtensionLeader(gif, APPLICATION_EXT_FUNC_CODE) == GIF_OK &&
+                EGifPutExtensionBlock(gif, 11, "NETSCAPE2.0") == GIF_OK &&
+                EGifPutExtensionBlock(gif, 3, forever.data()) == GIF_OK && EGifPutExtensionTrailer(gif) == GIF_OK;
     // Delays are hundredths of a second: what rounding leaves is carried over.
     double owed = 0;
     for (const FilmBody& body : film.bodies) {
@@ -384,7 +409,8 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
         cairo_paint(c);
         line(c, 20, floor, width - 20, floor, 1.2, {0.6, 0.6, 0.6});
         draw_body(c, drawing.shapes(body.pose), x, floor, scale);
-        text(c, width / 2.0, height - 12, body.label + (body.second_label.empty() ? "" : "  " + body.second_label), 13, 0.5);
+        text(c, width / 2.0, height - 12, body.label + (body.second_label.empty() ? "" : "  " + body.second_label), 13,
+             0.5);
         cairo_surface_flush(surface.get());
         const unsigned char* pixels = cairo_image_surface_get_data(surface.get());
         const int stride = cairo_image_surface_get_stride(surface.get());
@@ -394,12 +420,14 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
         GraphicsControlBlock control{DISPOSE_DO_NOT, false, delay, NO_TRANSPARENT_COLOR};
         std::array<GifByteType, 4> extension{};
         EGifGCBToExtension(&control, extension.data());
-        good = good && EGifPutExtension(gif, GRAPHICS_EXT_FUNC_CODE, 4, extension.data()) == GIF_OK && EGifPutImageDesc(gif, 0, 0, width, height, false, nullptr) == GIF_OK;
+        good = good && EGifPutExtension(gif, GRAPHICS_EXT_FUNC_CODE, 4, extension.data()) == GIF_OK &&
+               EGifPutImageDesc(gif, 0, 0, width, height, false, nullptr) == GIF_OK;
         std::vector<GifByteType> row(width);
         for (int y = 0; good && y < height; ++y) {
             for (int column = 0; column < width; ++column) {
                 const unsigned char* p = pixels + y * stride + column * 4; // blue, green, red
-                row[std::size_t(column)] = GifByteType((p[2] * 5 + 127) / 255 * 42 + (p[1] * 6 + 127) / 255 * 6 + (p[0] * 5 + 127) / 255);
+                row[std::size_t(column)] =
+                    GifByteType((p[2] * 5 + 127) / 255 * 42 + (p[1] * 6 + 127) / 255 * 6 + (p[0] * 5 + 127) / 255);
             }
             good = EGifPutLine(gif, row.data(), width) == GIF_OK;
         }
@@ -412,16 +440,22 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
 } // namespace
 
 void add_film_options(CLI::App& command, std::string& film, View& view) {
-    static const std::map<std::string, View> views{{"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}};
-    const CLI::Validator picture([](std::string& path) {
-        const bool known = path.ends_with(".png") || path.ends_with(".svg") || path.ends_with(".gif");
-        return known ? std::string{} : "a film is drawn as .png, .svg or (moving) .gif; found '" + path + "'";
-    }, "FILE.png|svg|gif");
+    static const std::map<std::string, View> views{
+        {"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}};
+    const CLI::Validator picture(
+        [](std::string& path) {
+            const bool known = path.ends_with(".png") || path.ends_with(".svg") || path.ends_with(".gif");
+            return known ? std::string{} : "a film is drawn as .png, .svg or (moving) .gif; found '" + path + "'";
+        },
+        "FILE.png|svg|gif");
     command.add_option("--film", film, "draw the body at even instants; as .gif it moves")->check(picture);
-    command.add_option("--view", view, "from where the film is seen: three-quarters, side or above")->transform(CLI::CheckedTransformer(views).description(""))->type_name("NAME");
+    command.add_option("--view", view, "from where the film is seen: three-quarters, side or above")
+        ->transform(CLI::CheckedTransformer(views).description(""))
+        ->type_name("NAME");
 }
 
-std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view, const std::string& path) {
+std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view,
+                                     const std::string& path) {
     const Drawing drawing(rig, mesh, camera_for(view));
     return path.ends_with(".gif") ? draw_animated(film, drawing, path) : draw_still(film, drawing, view, path);
 }

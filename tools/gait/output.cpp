@@ -9,8 +9,8 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstdio>
-#include <cstring>
 #include <cstdlib>
+#include <cstring>
 #include <set>
 
 namespace gait::tool {
@@ -18,7 +18,8 @@ namespace {
 
 /// Characters, not bytes.
 std::size_t width(const std::string& text) {
-    return std::size_t(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
+    return std::size_t(std::count_if(text.begin(), text.end(),
+                                     [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
 }
 
 spdlog::logger& errors() {
@@ -52,7 +53,9 @@ std::string Table::text(const std::string& indent) const {
         out += text + '\n';
     };
     line([&](std::size_t c) { return columns_[c].heading; });
-    for (const auto& row : rows_) { line([&](std::size_t c) { return row[c]; }); }
+    for (const auto& row : rows_) {
+        line([&](std::size_t c) { return row[c]; });
+    }
     return out;
 }
 
@@ -72,7 +75,9 @@ void complain(const std::string& message) { errors().error("gait: " + message); 
 nlohmann::json to_json(const Diagnostics& diagnostics) {
     nlohmann::json list = nlohmann::json::array();
     for (const Diagnostic& d : diagnostics) {
-        const char* severity = d.severity == Severity::error ? "error" : d.severity == Severity::warning ? "warning" : "note";
+        const char* severity = d.severity == Severity::error     ? "error"
+                               : d.severity == Severity::warning ? "warning"
+                                                                 : "note";
         nlohmann::json entry{{"severity", severity}, {"code", d.code}, {"message", d.message}, {"file", d.file}};
         if (d.place.line > 0) {
             entry["line"] = d.place.line;
@@ -84,8 +89,9 @@ nlohmann::json to_json(const Diagnostics& diagnostics) {
 }
 
 int exit_code(const Diagnostics& diagnostics) {
-    static const std::set<std::string> unusable{"unreadable-file", "broken-file", "outside-folder", "missing-buffer", "not-finite", "yaml-syntax",
-                                                "empty-file", "no-joints", "too-many-joints", "uneven-scale", "too-long", "unknown-skin"};
+    static const std::set<std::string> unusable{"unreadable-file", "broken-file",  "outside-folder", "missing-buffer",
+                                                "not-finite",      "yaml-syntax",  "empty-file",     "no-joints",
+                                                "too-many-joints", "uneven-scale", "too-long",       "unknown-skin"};
     if (!has_errors(diagnostics)) { return done; }
     const bool unreadable = std::any_of(diagnostics.begin(), diagnostics.end(), [](const Diagnostic& d) {
         return d.severity == Severity::error && unusable.contains(d.code);

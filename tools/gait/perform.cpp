@@ -31,11 +31,15 @@ struct PerformOptions {
 /// Sets `NAME=VALUE` and keeps it. Returns what is wrong with it.
 std::optional<std::string> set_value(Performer& performer, const std::string& assignment) {
     const std::size_t equals = assignment.find('=');
-    if (equals == std::string::npos || equals == 0) { return fmt::format("--set takes NAME=VALUE, such as speed=1.4; found '{}'", assignment); }
+    if (equals == std::string::npos || equals == 0) {
+        return fmt::format("--set takes NAME=VALUE, such as speed=1.4; found '{}'", assignment);
+    }
     const std::string name = assignment.substr(0, equals), value = assignment.substr(equals + 1);
     const Character& character = performer.character();
     if (const FlagParameter flag = character.flag(name)) {
-        if (value != "yes" && value != "no" && value != "true" && value != "false") { return fmt::format("'{}' is a flag; write {}=yes or {}=no", name, name, name); }
+        if (value != "yes" && value != "no" && value != "true" && value != "false") {
+            return fmt::format("'{}' is a flag; write {}=yes or {}=no", name, name, name);
+        }
         performer.set(flag, value == "yes" || value == "true");
         return std::nullopt;
     }
@@ -44,7 +48,8 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
         std::vector<std::string> known;
         for (const ParameterInfo& p : character.parameters()) { known.push_back(p.name); }
         const std::string near = nearest_name(name, known);
-        return near.empty() ? fmt::format("no parameter '{}'; there are {}", name, fmt::join(known, ", ")) : fmt::format("no parameter '{}'; did you mean '{}'?", name, near);
+        return near.empty() ? fmt::format("no parameter '{}'; there are {}", name, fmt::join(known, ", "))
+                            : fmt::format("no parameter '{}'; did you mean '{}'?", name, near);
     }
     double given = 0;
     const auto [end, problem] = std::from_chars(value.data(), value.data() + value.size(), given);
@@ -52,7 +57,9 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
         return fmt::format("'{}' is a number; write {}=1.4; found '{}'", name, name, value);
     }
     const ParameterInfo& info = character.parameters()[number.index];
-    if (given < double(info.low) || given > double(info.high)) { return fmt::format("'{}' ranges from {} to {}; found {}", name, info.low, info.high, given); }
+    if (given < double(info.low) || given > double(info.high)) {
+        return fmt::format("'{}' ranges from {} to {}; found {}", name, info.low, info.high, given);
+    }
     performer.set(number, float(given));
     return std::nullopt;
 }
@@ -63,7 +70,9 @@ std::string transition_name(const Character& character, std::uint16_t transition
     return character.states()[info.from].name + " to " + character.states()[info.to].name;
 }
 
-std::string joint_name(const Character& character, int joint) { return joint < 0 ? "no joint" : character.rig().joints[std::size_t(joint)].name; }
+std::string joint_name(const Character& character, int joint) {
+    return joint < 0 ? "no joint" : character.rig().joints[std::size_t(joint)].name;
+}
 
 bool within_bounds(const Recording& r) {
     return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.worst_snap.ratio <= snap_ratio_bound;
@@ -75,34 +84,45 @@ std::string story(const Recording& recording, const Character& character) {
     Table changes({{"time", A::right}, {"from"}, {"to"}, {"because"}, {"fade"}});
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
-        changes.add({fmt::format("{:.3f} s", record.time), character.states()[info.from].name, character.states()[info.to].name, info.when,
+        changes.add({fmt::format("{:.3f} s", record.time), character.states()[info.from].name,
+                     character.states()[info.to].name, info.when,
                      info.fade > 0 ? fmt::format("{:.2f} s {}", info.fade, name_of(info.ease)) : "none"});
     }
-    text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n", character.states()[recording.frames.back().state].name) : changes.text();
+    text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
+                                          character.states()[recording.frames.back().state].name)
+                            : changes.text();
 
     Table states({{"state"}, {"time in it", A::right}, {"share", A::right}});
     for (std::size_t s = 0; s < character.states().size(); ++s) {
         states.add({character.states()[s].name, fmt::format("{:.2f} s", recording.seconds_in_state[s]),
-                    fmt::format("{:.0f} %", recording.seconds > 0 ? 100 * recording.seconds_in_state[s] / recording.seconds : 0)});
+                    fmt::format("{:.0f} %",
+                                recording.seconds > 0 ? 100 * recording.seconds_in_state[s] / recording.seconds : 0)});
     }
     text += "\n" + states.text() + "\n";
 
     const Seam& seam = recording.seam;
     const Snap& snap = recording.worst_snap;
     Table smooth({{"smoothness"}, {"worst", A::right}, {"bound", A::right}, {""}, {"where"}});
-    smooth.add({"seam, a joint's turn", fmt::format("{:.4f} deg", seam.degrees), fmt::format("{} deg", seam_bound), seam.degrees <= seam_bound ? "holds" : "MISSED",
-                fmt::format("{} at {:.3f} s, after {}", joint_name(character, seam.joint), seam.time, transition_name(character, seam.transition))});
-    smooth.add({"seam, the root's move", fmt::format("{:.4f} mm", seam.millimetres), fmt::format("{} mm", seam_bound), seam.millimetres <= seam_bound ? "holds" : "MISSED", ""});
+    smooth.add({"seam, a joint's turn", fmt::format("{:.4f} deg", seam.degrees), fmt::format("{} deg", seam_bound),
+                seam.degrees <= seam_bound ? "holds" : "MISSED",
+                fmt::format("{} at {:.3f} s, after {}", joint_name(character, seam.joint), seam.time,
+                            transition_name(character, seam.transition))});
+    smooth.add({"seam, the root's move", fmt::format("{:.4f} mm", seam.millimetres), fmt::format("{} mm", seam_bound),
+                seam.millimetres <= seam_bound ? "holds" : "MISSED", ""});
     if (snap.joint < 0) {
         smooth.add({"snap ratio", "-", fmt::format("{}", snap_ratio_bound), "holds", "no transition to measure"});
     } else {
-        smooth.add({"snap ratio", fmt::format("{:.2f}", snap.ratio), fmt::format("{}", snap_ratio_bound), snap.ratio <= snap_ratio_bound ? "holds" : "MISSED",
-                    fmt::format("{} at {:.3f} s, {}: a jolt of {:.0f} deg/s where {:.0f} are needed", joint_name(character, snap.joint), snap.time,
+        smooth.add({"snap ratio", fmt::format("{:.2f}", snap.ratio), fmt::format("{}", snap_ratio_bound),
+                    snap.ratio <= snap_ratio_bound ? "holds" : "MISSED",
+                    fmt::format("{} at {:.3f} s, {}: a jolt of {:.0f} deg/s where {:.0f} are needed",
+                                joint_name(character, snap.joint), snap.time,
                                 transition_name(character, snap.transition), snap.jolt, snap.allowed)});
     }
     text += smooth.text();
     if (recording.faults.refused_values + recording.faults.refused_steps + recording.faults.cut_chains > 0) {
-        text += fmt::format("\n  faults: {} values and {} steps refused, {} chains cut short\n", recording.faults.refused_values, recording.faults.refused_steps, recording.faults.cut_chains);
+        text +=
+            fmt::format("\n  faults: {} values and {} steps refused, {} chains cut short\n",
+                        recording.faults.refused_values, recording.faults.refused_steps, recording.faults.cut_chains);
     }
     return text;
 }
@@ -111,19 +131,37 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
     nlohmann::json transitions = nlohmann::json::array(), states = nlohmann::json::object();
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
-        transitions.push_back({{"time_s", record.time}, {"from", character.states()[info.from].name}, {"to", character.states()[info.to].name}, {"because", info.when},
-                               {"fade_s", info.fade}, {"ease", std::string(name_of(info.ease))}});
+        transitions.push_back({{"time_s", record.time},
+                               {"from", character.states()[info.from].name},
+                               {"to", character.states()[info.to].name},
+                               {"because", info.when},
+                               {"fade_s", info.fade},
+                               {"ease", std::string(name_of(info.ease))}});
     }
-    for (std::size_t s = 0; s < character.states().size(); ++s) { states[character.states()[s].name] = recording.seconds_in_state[s]; }
+    for (std::size_t s = 0; s < character.states().size(); ++s) {
+        states[character.states()[s].name] = recording.seconds_in_state[s];
+    }
     const Seam& seam = recording.seam;
     const Snap& snap = recording.worst_snap;
-    nlohmann::json result{{"document", options.document}, {"seconds", recording.seconds}, {"frames_per_second", recording.frames_per_second}, {"transitions", transitions},
-                          {"seconds_in_state", states}, {"within_bounds", within_bounds(recording)}};
-    result["seam"] = {{"degrees", seam.degrees}, {"millimetres", seam.millimetres}, {"bound", seam_bound}, {"joint", joint_name(character, seam.joint)}, {"time_s", seam.time},
-                      {"transition", transition_name(character, seam.transition)}};
-    result["snap"] = {{"ratio", snap.ratio}, {"bound", snap_ratio_bound}, {"joint", joint_name(character, snap.joint)}, {"time_s", snap.time}, {"transition", transition_name(character, snap.transition)},
-                      {"jolt_deg_per_s", snap.jolt}, {"needed_deg_per_s", snap.allowed}};
-    result["faults"] = {{"refused_values", recording.faults.refused_values}, {"refused_steps", recording.faults.refused_steps}, {"cut_chains", recording.faults.cut_chains}};
+    nlohmann::json result{{"document", options.document},
+                          {"seconds", recording.seconds},
+                          {"frames_per_second", recording.frames_per_second},
+                          {"transitions", transitions},
+                          {"seconds_in_state", states},
+                          {"within_bounds", within_bounds(recording)}};
+    result["seam"] = {{"degrees", seam.degrees}, {"millimetres", seam.millimetres},
+                      {"bound", seam_bound},     {"joint", joint_name(character, seam.joint)},
+                      {"time_s", seam.time},     {"transition", transition_name(character, seam.transition)}};
+    result["snap"] = {{"ratio", snap.ratio},
+                      {"bound", snap_ratio_bound},
+                      {"joint", joint_name(character, snap.joint)},
+                      {"time_s", snap.time},
+                      {"transition", transition_name(character, snap.transition)},
+                      {"jolt_deg_per_s", snap.jolt},
+                      {"needed_deg_per_s", snap.allowed}};
+    result["faults"] = {{"refused_values", recording.faults.refused_values},
+                        {"refused_steps", recording.faults.refused_steps},
+                        {"cut_chains", recording.faults.cut_chains}};
     return result;
 }
 
@@ -140,7 +178,8 @@ Film film_of(const Recording& recording, const Character& character, const Perfo
     film.title = fmt::format("{}: {:.1f} s", options.document, recording.seconds);
     film.seconds_between = recording.seconds / double(count);
     for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count : i * (recording.frames.size() - 1) / (count - 1);
+        const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count
+                                                        : i * (recording.frames.size() - 1) / (count - 1);
         const RecordedFrame& frame = recording.frames[index];
         film.bodies.push_back({frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name});
     }
@@ -151,7 +190,8 @@ Film film_of(const Recording& recording, const Character& character, const Perfo
 int write_outputs(const Recording& recording, const Loaded& loaded, const PerformOptions& options, std::string& said) {
     const Character& character = *loaded.character;
     int code = done;
-    const auto finish = [&](const std::string& path, const std::string& what, const std::optional<std::string>& problem) {
+    const auto finish = [&](const std::string& path, const std::string& what,
+                            const std::optional<std::string>& problem) {
         if (problem) {
             complain(path + " " + *problem);
             code = bad_input;
@@ -159,13 +199,19 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
             said += fmt::format("  {} {}\n", what, path);
         }
     };
-    if (!options.trace.empty()) { finish(options.trace, "trace", write_file(options.trace, trace_csv(recording, character))); }
+    if (!options.trace.empty()) {
+        finish(options.trace, "trace", write_file(options.trace, trace_csv(recording, character)));
+    }
     if (!options.bake.empty()) {
         BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
         for (const RecordedFrame& frame : recording.frames) { motion.frames.push_back(frame.pose); }
         const Diagnostics problems = bake_gltf(rig_path(loaded, options), motion, options.bake);
         report(problems);
-        if (has_errors(problems)) { code = bad_input; } else { finish(options.bake, "bake ", std::nullopt); }
+        if (has_errors(problems)) {
+            code = bad_input;
+        } else {
+            finish(options.bake, "bake ", std::nullopt);
+        }
     }
     if (!options.chart.empty()) {
         std::string title = options.document;
@@ -173,8 +219,9 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
         finish(options.chart, "chart", draw_chart(recording, character, title, options.chart));
     }
     if (!options.film.empty()) {
-        finish(options.film, "film ", draw_film(film_of(recording, character, options), character.rig(),
-                                                read_skinned_mesh(rig_path(loaded, options), {}), options.view, options.film));
+        finish(options.film, "film ",
+               draw_film(film_of(recording, character, options), character.rig(),
+                         read_skinned_mesh(rig_path(loaded, options), {}), options.view, options.film));
     }
     return code;
 }
@@ -206,7 +253,8 @@ int run_perform(const PerformOptions& options) {
     if (options.seconds > 0) { seconds = options.seconds; }
     constexpr double most_frames = 2'000'000;
     if (seconds * options.frames_per_second > most_frames) {
-        complain(fmt::format("{} seconds at {} frames a second are too many frames; {:.0f} are possible", seconds, options.frames_per_second, most_frames));
+        complain(fmt::format("{} seconds at {} frames a second are too many frames; {:.0f} are possible", seconds,
+                             options.frames_per_second, most_frames));
         return bad_input;
     }
     const Recording recording = record(performer, player ? &*player : nullptr, seconds, options.frames_per_second);
@@ -230,22 +278,39 @@ int run_perform(const PerformOptions& options) {
 
 void add_perform(CLI::App& app, Run& run) {
     auto options = std::make_shared<PerformOptions>();
-    CLI::App* command = app.add_subcommand("perform", "Plays a document and tells what happened: transitions, time in each state, smoothness");
+    CLI::App* command = app.add_subcommand(
+        "perform", "Plays a document and tells what happened: transitions, time in each state, smoothness");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
     command->add_option("--cues", options->cues, "a cue sheet, NAME.cues.yaml, that sets the parameters over time");
-    command->add_option("--set", options->set, "set a parameter at the start, such as --set speed=1.4; may be repeated")->take_all()->expected(1)->type_name("NAME=VALUE");
-    command->add_option("--seconds", options->seconds, "how long to play; else the cue sheet's own length, or 10")->check(CLI::Range(0.001, 86400.0));
-    command->add_option("--fps", options->frames_per_second, "frames a second")->check(CLI::Range(1.0, 1000.0))->capture_default_str();
-    command->add_option("--trace", options->trace, "write a row a frame: parameters, state, clips with weights and phases (.csv)");
-    command->add_option("--bake", options->bake, "write the rig, its skin and one animation as played (.glb)")->check(CLI::Validator([](std::string& path) {
-        return path.ends_with(".glb") ? std::string{} : "the bake is written as .glb; found '" + path + "'";
-    }, "FILE.glb"));
-    command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")->check(CLI::Validator([](std::string& path) {
-        return path.ends_with(".png") || path.ends_with(".svg") ? std::string{} : "the chart is drawn as .png or .svg; found '" + path + "'";
-    }, "FILE.png|svg"));
+    command->add_option("--set", options->set, "set a parameter at the start, such as --set speed=1.4; may be repeated")
+        ->take_all()
+        ->expected(1)
+        ->type_name("NAME=VALUE");
+    command->add_option("--seconds", options->seconds, "how long to play; else the cue sheet's own length, or 10")
+        ->check(CLI::Range(0.001, 86400.0));
+    command->add_option("--fps", options->frames_per_second, "frames a second")
+        ->check(CLI::Range(1.0, 1000.0))
+        ->capture_default_str();
+    command->add_option("--trace", options->trace,
+                        "write a row a frame: parameters, state, clips with weights and phases (.csv)");
+    command->add_option("--bake", options->bake, "write the rig, its skin and one animation as played (.glb)")
+        ->check(CLI::Validator(
+            [](std::string& path) {
+                return path.ends_with(".glb") ? std::string{} : "the bake is written as .glb; found '" + path + "'";
+            },
+            "FILE.glb"));
+    command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")
+        ->check(CLI::Validator(
+            [](std::string& path) {
+                return path.ends_with(".png") || path.ends_with(".svg")
+                           ? std::string{}
+                           : "the chart is drawn as .png or .svg; found '" + path + "'";
+            },
+            "FILE.png|svg"));
     add_film_options(*command, options->film, options->view);
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png --bake round.glb\n\n"
+    command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png "
+                    "--bake round.glb\n\n"
                     "Exit code 1 means a bound of smoothness was missed.");
     command->callback([options, &run] { run = [options] { return run_perform(*options); }; });
 }

@@ -70,7 +70,9 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
 std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character) {
     std::vector<double> shares(character.clips().size(), 0);
     for (const RecordedInstance& instance : frame.instances) {
-        for (const ClipView& clip : instance.clips) { shares[clip.clip] += double(instance.view.weight) * double(clip.weight); }
+        for (const ClipView& clip : instance.clips) {
+            shares[clip.clip] += double(instance.view.weight) * double(clip.weight);
+        }
     }
     return shares;
 }
@@ -80,11 +82,16 @@ std::string trace_csv(const Recording& recording, const Character& character) {
     std::string out = "time_s";
     for (const ParameterInfo& p : character.parameters()) { out += fmt::format(",{0}_set,{0}_smoothed", p.name); }
     out += ",state";
-    for (std::size_t m = 1; m <= most_motions; ++m) { out += fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m); }
+    for (std::size_t m = 1; m <= most_motions; ++m) {
+        out +=
+            fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m);
+    }
     out += ",jolt_deg_per_s\n";
     for (const RecordedFrame& frame : recording.frames) {
         out += fmt::format("{:.6f}", frame.time);
-        for (std::size_t p = 0; p < frame.set.size(); ++p) { out += fmt::format(",{:.6g},{:.6g}", frame.set[p], frame.smoothed[p]); }
+        for (std::size_t p = 0; p < frame.set.size(); ++p) {
+            out += fmt::format(",{:.6g},{:.6g}", frame.set[p], frame.smoothed[p]);
+        }
         out += "," + csv_cell(character.states()[frame.state].name);
         for (std::size_t m = 0; m < most_motions; ++m) {
             if (m >= frame.instances.size()) {
@@ -99,7 +106,8 @@ std::string trace_csv(const Recording& recording, const Character& character) {
                 weights += fmt::format("{}{:.5f}", bar, clip.weight);
                 phases += fmt::format("{}{:.5f}", bar, clip.phase);
             }
-            out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name), instance.view.weight, csv_cell(clips), weights, phases);
+            out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name),
+                               instance.view.weight, csv_cell(clips), weights, phases);
         }
         out += fmt::format(",{:.4f}\n", frame.jolt);
     }

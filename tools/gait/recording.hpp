@@ -49,6 +49,7 @@ struct Recording {
 [[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character);
 
 /// Draws parameters, states, clips and jolts over time, as .png or .svg by the name of `path`. Returns what went wrong.
-[[nodiscard]] std::optional<std::string> draw_chart(const Recording& recording, const Character& character, const std::string& title, const std::string& path);
+[[nodiscard]] std::optional<std::string> draw_chart(const Recording& recording, const Character& character,
+                                                    const std::string& title, const std::string& path);
 
 } // namespace gait::tool

@@ -1,0 +1,188 @@
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace gait;
+
+namespace {
+
+constexpr double dt = 1.0 / 60;
+
+/// Two motions of one joint by angle about X, and how they are shown.
+struct Case {
+    std::function<double(double)> first, second; ///< degrees at a time
+    double switch_at = 0.5;
+    double fade = 0.3;
+    std::function<double(double)> shown_weight; ///< of the second, at seconds since the switch; may lie about the fade
+    std::function<double(double)> added;        ///< degrees put on top, at a time
+};
+
+Transform bent(double degrees) { return {axis_angle({1, 0, 0}, degrees), {}, {1, 1, 1}}; }
+
+Snap measure(const Case& c, double frame = dt) {
+    SnapMeter meter;
+    for (double t = 0; t < 1.2; t += frame) {
+        const double since = t - c.switch_at;
+        SnapFrame out;
+        out.time = t;
+        MotionSample first, second;
+        first.id = 1;
+        first.pose = {bent(c.first(t))};
+        second.id = 2;
+        second.pose = {bent(c.second(t))};
+        second.fade_seconds = c.fade;
+        second.fade_elapsed = since;
+        second.transition = 5;
+        double angle = c.first(t);
+        out.motions.push_back(first);
+        if (since >= 0) {
+            const double w = c.shown_weight ? c.shown_weight(since)
+                             : c.fade > 0   ? eased(Ease::smooth, since / c.fade)
+                                            : 1;
+            angle = c.first(t) * (1 - w) + c.second(t) * w;
+            out.motions.push_back(second);
+            if (since >= c.fade) { out.motions.erase(out.motions.begin()); }
+        }
+        if (c.added) { angle += c.added(t); }
+        out.pose = {bent(angle)};
+        meter.add(std::move(out));
+    }
+    return meter.worst();
+}
+
+double still(double /*time*/) { return 0; }
+double running(double t) { return 40 + 35 * std::sin(2 * pi * t / 0.66); }
+
+} // namespace
+
+TEST_CASE("a correct fade between a stand and a run is smooth") {
+    for (const double frame : {1.0 / 30, 1.0 / 60, 1.0 / 144}) {
+        const Snap snap = measure({still, running, 0.5, 0.3, {}, {}}, frame);
+        INFO("ratio " << snap.ratio << " at " << snap.time);
+        CHECK(snap.joint == 0);
+        CHECK(snap.transition == 5);
+        CHECK(snap.ratio <= snap_ratio_bound);
+        CHECK(snap.ratio > 0.3);
+    }
+}
+
+TEST_CASE("a pose popped by twenty degrees is caught") {
+    const Snap snap =
+        measure({still, running, 0.5, 0.3, {}, [](double t) { return t > 0.62 && t < 0.64 ? 20.0 : 0.0; }});
+    CHECK(snap.ratio > 3);
+    CHECK(snap.time == Approx(0.63).margin(2 * dt));
+}
+
+TEST_CASE("a fade that starts at thirty percent is caught") {
+    const Snap snap = measure(
+        {still, running, 0.5, 0.3, [](double since) { return 0.3 + 0.7 * eased(Ease::smooth, since / 0.3); }, {}});
+    CHECK(snap.ratio > snap_ratio_bound);
+    CHECK(snap.time == Approx(0.5).margin(2 * dt));
+}
+
+TEST_CASE("a fade that forgets it was interrupted is caught") {
+    // From 0 toward 60 degrees, and back to 0 halfway: the forgetful one begins its way back at 60.
+    SnapMeter honest, forgetful;
+    for (double t = 0; t < 1.2; t += dt) {
+        const double first = eased(Ease::smooth, (t - 0.3) / 0.4), second = eased(Ease::smooth, (t - 0.5) / 0.4);
+        SnapFrame frame;
+        frame.time = t;
+        const auto sample = [&](std::uint32_t id, double degrees, double elapsed) {
+            MotionSample m;
+            m.id = id;
+            m.pose = {bent(degrees)};
+            m.fade_seconds = 0.4;
+            m.fade_elapsed = elapsed;
+            frame.motions.push_back(std::move(m));
+        };
+        sample(0, 0, t);
+        if (t >= 0.3) { sample(1, 60, t - 0.3); }
+        if (t >= 0.5) { sample(2, 0, t - 0.5); }
+        frame.pose = {bent(60 * first * (1 - second))};
+        honest.add(frame);
+        frame.pose = {bent(t < 0.5 ? 60 * first : 60 * (1 - second))};
+        forgetful.add(frame);
+    }
+    INFO("honest " << honest.worst().ratio << ", forgetful " << forgetful.worst().ratio);
+    CHECK(honest.worst().ratio <= snap_ratio_bound);
+    CHECK(forgetful.worst().ratio > 2);
+}
+
+TEST_CASE("a fade of zero counts its pop in full") {
+    const Snap snap = measure({still, running, 0.2, 0, {}, {}});
+    CHECK(snap.ratio > 10);
+    CHECK(snap.jolt > 1000);
+}
+
+TEST_CASE("without a transition there is no ratio") {
+    SnapMeter meter;
+    for (double t = 0; t < 1; t += dt) {
+        SnapFrame frame;
+        frame.time = t;
+        MotionSample m;
+        m.pose = {bent(running(t))};
+        frame.motions.push_back(m);
+        frame.pose = m.pose;
+        meter.add(frame);
+    }
+    CHECK(meter.worst().joint == -1);
+    CHECK(meter.worst().ratio == 0);
+}
+
+TEST_CASE("the seam between two poses names the joint that turned most, and the root's move") {
+    const Rig rig = support::chain(3);
+    auto a = rest_pose(rig), b = a;
+    b[1].rotation = axis_angle({0, 1, 0}, 2);
+    b[2].rotation = axis_angle({0, 1, 0}, 7);
+    b[0].translation.x += 0.004F;
+    const Seam seam = seam_between(rig, a, b);
+    CHECK(seam.degrees == Approx(7).epsilon(1e-4));
+    CHECK(seam.joint == 2);
+    CHECK(seam.millimetres == Approx(4).epsilon(1e-3));
+}
+
+namespace {
+/// Plays the demo's round and watches it; every fade is scaled.
+SmoothnessWatch watch_round(double fade_scale, double frames_per_second) {
+    Document document = support::lamplighter().document;
+    for (StateDefinition& state : document.layers[0].machine.states) {
+        for (TransitionDefinition& t : state.go) { t.fade.value *= fade_scale; }
+    }
+    const Compiled compiled = compile(document, load_assets(document).assets);
+    REQUIRE(compiled.character);
+    CueSheetRead cues = read_cue_sheet(support::project() / "demo/round.cues.yaml");
+    CuePlayer player(cues.sheet, *compiled.character, cues.diagnostics);
+    INFO(format(cues.diagnostics));
+    REQUIRE_FALSE(has_errors(cues.diagnostics));
+    Performer performer(compiled.character);
+    SmoothnessWatch watch(performer);
+    const double step = 1 / frames_per_second;
+    for (int i = 0; i * step < cues.sheet.seconds; ++i) {
+        player.apply(performer, i * step);
+        const Performer before = performer;
+        performer.advance(step);
+        watch.step(before, step, performer);
+    }
+    return watch;
+}
+} // namespace
+
+TEST_CASE("the demo round keeps both bounds of smoothness") {
+    for (const double rate : {30.0, 60.0, 144.0}) {
+        const SmoothnessWatch watch = watch_round(1, rate);
+        INFO(rate << " frames a second: seam " << watch.worst_seam().degrees << ", snap ratio "
+                  << watch.snap().worst().ratio << " at " << watch.snap().worst().time);
+        CHECK(watch.worst_seam().degrees <= seam_bound);
+        CHECK(watch.worst_seam().millimetres <= seam_bound);
+        CHECK(watch.snap().worst().ratio <= snap_ratio_bound);
+        CHECK(watch.snap().transitions().size() > 20);
+    }
+}
+
+TEST_CASE("with every fade set to zero the demo round shows a seam over ten degrees") {
+    const SmoothnessWatch watch = watch_round(0, 60);
+    CHECK(watch.worst_seam().degrees > 10);
+    CHECK(watch.snap().worst().ratio > snap_ratio_bound);
+}

@@ -1,0 +1,122 @@
+#include "lamplighter_facts.hpp"
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace gait;
+
+namespace {
+
+const ImportedFile& demo_file() {
+    static const ImportResult result = import_gltf(support::project() / "demo/lamplighter.glb");
+    REQUIRE(result.file);
+    return *result.file;
+}
+
+const ClipSource& demo_clip(std::string_view name) {
+    for (const ClipSource& clip : demo_file().clips) {
+        if (clip.name == name) { return clip; }
+    }
+    FAIL("no clip " << name);
+    return demo_file().clips.front();
+}
+
+/// A joint's place in the character's space at a phase of a clip.
+Vec3 place(const ClipSource& clip, double phase, const std::string& joint, Vec3 offset = {}) {
+    const Rig& rig = demo_file().rig;
+    phase -= std::floor(phase);
+    const auto model = model_space(rig, pose_at(clip, rest_pose(rig), phase * clip.seconds));
+    const Transform& t = model[std::size_t(*rig.find(joint))];
+    return t.translation + rotate(t.rotation, offset);
+}
+
+} // namespace
+
+TEST_CASE("the program that makes the lamplighter makes the committed file, byte for byte") {
+    const support::TemporaryFolder folder;
+    const std::string path = (folder / "made.glb").string();
+    REQUIRE(support::run({GAIT_MAKE_LAMPLIGHTER, path}).code == 0);
+    const bool same = support::read(path) == support::read(support::project() / "demo/lamplighter.glb");
+    CHECK(same);
+    CHECK(support::run({GAIT_MAKE_LAMPLIGHTER}).code == 2);
+}
+
+TEST_CASE("the lamplighter's file has no error and no warning from the glTF validator") {
+    const support::Finished valid = support::run({"node", "tests/validator/validate.js", "demo/lamplighter.glb"});
+    INFO(valid.out << valid.err);
+    CHECK(valid.code == 0);
+}
+
+TEST_CASE("she is a person in size and all her clips loop") {
+    CHECK(demo_file().rig.joints.size() == 45);
+    CHECK(rest_height(demo_file().rig) == Approx(1.64).margin(0.02));
+    for (const ClipSource& clip : demo_file().clips) {
+        const LoopGap gap = loop_gap(clip, demo_file().rig);
+        INFO(clip.name);
+        CHECK(gap.degrees < 0.01);
+        CHECK(gap.millimetres < 0.1);
+    }
+}
+
+TEST_CASE("a planted foot moves at the ground's speed and stays on the ground") {
+    for (const lamplighter::Gait& gait : lamplighter::gaits) {
+        const ClipSource& clip = demo_clip(gait.name);
+        CHECK(clip.seconds == Approx(gait.seconds));
+        for (const auto& [side, lag] : {std::pair<std::string, double>{"left", 0.0}, {"right", 0.5}}) {
+            // While the sole is flat the toes' joint is fixed on the ground, and stays so until they leave.
+            const double from = 0.17 * gait.duty, to = gait.duty - 0.01;
+            const Vec3 start = place(clip, from + lag, side + "_toes");
+            double worst = 0;
+            for (double phase = from; phase < to; phase += 0.01) {
+                const Vec3 at = place(clip, phase + lag, side + "_toes");
+                const double forward = double(start.z) - gait.speed * gait.seconds * (phase - from);
+                worst = std::max({worst, std::fabs(double(at.z) - forward), std::fabs(double(at.x - start.x)),
+                                  std::fabs(double(at.y) - lamplighter::ball_height)});
+            }
+            INFO(gait.name << " " << side << " slides " << 1000 * worst << " mm of a stride of " << gait.stride());
+            CHECK(worst < 0.005 * gait.stride());
+        }
+    }
+}
+
+TEST_CASE("each foot comes down when the generator says and is off the ground in between") {
+    for (const lamplighter::Gait& gait : lamplighter::gaits) {
+        const ClipSource& clip = demo_clip(gait.name);
+        const Vec3 heel{0, float(-lamplighter::ankle_height), float(-lamplighter::heel_behind_ankle)};
+        for (const auto& [side, lag] : {std::pair<std::string, double>{"left", 0.0}, {"right", 0.5}}) {
+            INFO(gait.name << " " << side);
+            CHECK(double(place(clip, lag, side + "_foot", heel).y) == Approx(0).margin(0.003));
+            CHECK(double(place(clip, lag - 0.1, side + "_foot", heel).y) > 0.01);
+            CHECK(double(place(clip, lag + gait.duty + 0.1, side + "_toes").y) > lamplighter::ball_height + 0.01);
+        }
+    }
+}
+
+TEST_CASE("knees never lock and never bend backward") {
+    const Rig& rig = demo_file().rig;
+    for (const ClipSource& clip : demo_file().clips) {
+        for (double phase = 0; phase < 1; phase += 0.01) {
+            const auto pose = pose_at(clip, rest_pose(rig), phase * clip.seconds);
+            for (const char* side : {"left_lower_leg", "right_lower_leg"}) {
+                const Quat bend = pose[std::size_t(*rig.find(side))].rotation;
+                INFO(clip.name << " " << side << " at " << phase);
+                CHECK(degrees_between(bend, Quat{}) > 8);
+                CHECK(bend.x * bend.w > 0);
+            }
+        }
+    }
+}
+
+TEST_CASE("the first example runs as the README shows it") {
+    const support::Finished result = support::run({GAIT_FIRST_STEPS});
+    CHECK(result.code == 0);
+    CHECK(result.err.empty());
+    CHECK_THAT(result.out, Catch::Contains("2.02 s  moving  her right hand is at ("));
+    const std::string source = support::read(support::project() / "examples/first_steps.cpp");
+    CHECK(std::count(source.begin(), source.end(), '\n') < 60);
+    CHECK_THAT(support::read(support::project() / "README.md"),
+               Catch::Contains(source.substr(source.find("int main"))));
+    CHECK(support::run({GAIT_FIRST_STEPS, "/nowhere.gait.yaml"}).code == 1);
+}

@@ -1,0 +1,3 @@
+// The test framework, compiled once.
+#define CATCH_CONFIG_MAIN
+#include <catch2/catch.hpp>

@@ -1,0 +1,108 @@
+#include "gait/math.hpp"
+#include "math/aligned.hpp"
+#include "math/pose_kernels.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <random>
+
+using namespace gait;
+
+namespace {
+
+constexpr std::size_t lanes = 64;
+
+AlignedFloats random_rotations(unsigned seed) {
+    std::mt19937 random(seed);
+    std::normal_distribution<float> normal;
+    AlignedFloats rows(4 * lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        const Quat q = normalized({normal(random), normal(random), normal(random), normal(random)});
+        rows[lane] = q.x;
+        rows[lanes + lane] = q.y;
+        rows[2 * lanes + lane] = q.z;
+        rows[3 * lanes + lane] = q.w;
+    }
+    return rows;
+}
+
+Quat at(const AlignedFloats& rows, std::size_t lane) {
+    return {rows[lane], rows[lanes + lane], rows[2 * lanes + lane], rows[3 * lanes + lane]};
+}
+
+/// Leaves the kernels as they were found.
+struct PinnedTarget {
+    explicit PinnedTarget(const std::string& name) { REQUIRE(kernels::pin_target(name)); }
+    ~PinnedTarget() { kernels::pin_target({}); }
+};
+
+AlignedFloats blend_everything() {
+    const AlignedFloats a = random_rotations(1), b = random_rotations(2), turn_source = random_rotations(3);
+    AlignedFloats sum(4 * lanes, 0.0F), turn(3 * lanes), signs(lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) { signs[lane] = lane % 3 == 0 ? -1.0F : 1.0F; }
+    for (std::size_t i = 0; i < turn.size(); ++i) { turn[i] = turn_source[i] * 1.5F; }
+    kernels::accumulate({sum.data(), lanes}, {a.data(), lanes}, {b.data(), lanes}, 0.3F, 0.6F, lanes);
+    kernels::accumulate_signed({sum.data(), lanes}, {b.data(), lanes}, {a.data(), lanes}, 0.1F, 0.4F, signs.data(),
+                               lanes);
+    kernels::normalize({sum.data(), lanes}, lanes);
+    kernels::turn_by({sum.data(), lanes}, {turn.data(), lanes}, lanes);
+    return sum;
+}
+
+} // namespace
+
+TEST_CASE("every instruction set this machine runs gives the same poses") {
+    const auto targets = kernels::runnable_targets();
+    REQUIRE(targets.size() >= 2);
+    const AlignedFloats best = blend_everything();
+    for (const std::string& target : targets) {
+        const PinnedTarget pinned(target);
+        const AlignedFloats other = blend_everything();
+        for (std::size_t i = 0; i < best.size(); ++i) {
+            INFO(target << " differs at " << i);
+            CHECK(std::fabs(best[i] - other[i]) < 1e-5F);
+        }
+    }
+}
+
+TEST_CASE("an unknown instruction set is refused and nothing changes") {
+    CHECK_FALSE(kernels::pin_target("ABACUS"));
+    CHECK(blend_everything().size() == 4 * lanes);
+}
+
+TEST_CASE("the blend kernels agree with the textbook") {
+    const AlignedFloats a = random_rotations(4), b = random_rotations(5);
+    AlignedFloats sum(4 * lanes, 0.0F);
+    kernels::accumulate({sum.data(), lanes}, {a.data(), lanes}, {b.data(), lanes}, 0.25F, 0.5F, lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        const Quat p = at(a, lane), q = at(b, lane), got = at(sum, lane);
+        CHECK(got.x == Approx(0.5F * (0.75F * p.x + 0.25F * q.x)).margin(1e-6));
+        CHECK(got.w == Approx(0.5F * (0.75F * p.w + 0.25F * q.w)).margin(1e-6));
+    }
+    kernels::normalize({sum.data(), lanes}, lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        CHECK(dot(at(sum, lane), at(sum, lane)) == Approx(1.0F).epsilon(1e-5));
+    }
+}
+
+TEST_CASE("a sum that cancels out becomes the identity, not a division by zero") {
+    AlignedFloats rows(4 * lanes, 0.0F);
+    kernels::normalize({rows.data(), lanes}, lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        CHECK(at(rows, lane).w == 1.0F);
+        CHECK(at(rows, lane).x == 0.0F);
+    }
+}
+
+TEST_CASE("a turn by a rotation vector is the turn about its axis by its length") {
+    AlignedFloats rows(4 * lanes, 0.0F), turn(3 * lanes, 0.0F);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        rows[3 * lanes + lane] = 1;
+        turn[lanes + lane] = float(lane) / lanes * float(pi);
+    }
+    kernels::turn_by({rows.data(), lanes}, {turn.data(), lanes}, lanes);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        CHECK(degrees_between(at(rows, lane), axis_angle({0, 1, 0}, 180.0 * double(lane) / lanes)) < 0.001);
+    }
+}

@@ -1,0 +1,66 @@
+// The global allocator is replaced here, to prove that a frame never calls it.
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <atomic>
+#include <cstdlib>
+#include <new>
+
+namespace {
+std::atomic<long> allocations{0};
+
+void* counted(std::size_t size, std::size_t alignment) {
+    ++allocations;
+    void* memory = alignment > alignof(std::max_align_t)
+                       ? std::aligned_alloc(alignment, (size + alignment - 1) / alignment * alignment)
+                       : std::malloc(size);
+    if (memory == nullptr) { throw std::bad_alloc(); }
+    return memory;
+}
+} // namespace
+
+void* operator new(std::size_t size) { return counted(size, 0); }
+void* operator new[](std::size_t size) { return counted(size, 0); }
+void* operator new(std::size_t size, std::align_val_t alignment) { return counted(size, std::size_t(alignment)); }
+void* operator new[](std::size_t size, std::align_val_t alignment) { return counted(size, std::size_t(alignment)); }
+void operator delete(void* memory) noexcept { std::free(memory); }
+void operator delete[](void* memory) noexcept { std::free(memory); }
+void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }
+void operator delete[](void* memory, std::size_t) noexcept { std::free(memory); }
+void operator delete(void* memory, std::align_val_t) noexcept { std::free(memory); }
+void operator delete[](void* memory, std::align_val_t) noexcept { std::free(memory); }
+void operator delete(void* memory, std::size_t, std::align_val_t) noexcept { std::free(memory); }
+void operator delete[](void* memory, std::size_t, std::align_val_t) noexcept { std::free(memory); }
+
+TEST_CASE("advancing, setting, reading and assigning allocate nothing") {
+    const auto& character = support::lamplighter().character;
+    gait::Performer performer(character), copy = performer;
+    const gait::NumberParameter speed = character->number("speed");
+    std::vector<gait::Transform> pose(character->joint_count());
+    std::vector<gait::Matrix4> matrices(character->joint_count());
+    std::vector<gait::ClipView> clips(8);
+    const long before = allocations;
+    bool folded = false;
+    for (int i = 0; i < 2000; ++i) {
+        performer.set(speed, i % 6 < 3 ? 4.2F : 0.0F);
+        performer.set("halt", i % 5 == 0);
+        performer.advance(i % 50 == 0 ? 3.0 : 0.03);
+        folded = folded || performer.offset_seconds() > 0;
+        copy = performer;
+        performer.pose(pose);
+        performer.model_pose(pose);
+        performer.skinning_matrices(matrices);
+        performer.instance_clips(0, clips);
+        if (i % 500 == 499) { performer.reset(); }
+    }
+    CHECK(allocations - before == 0);
+    CHECK(folded); // the dearest path was among them
+}
+
+TEST_CASE("the counter counts") {
+    const long before = allocations;
+    const auto memory = std::make_unique<std::vector<int>>(100);
+    CHECK(memory->size() == 100);
+    CHECK(allocations - before == 2);
+}

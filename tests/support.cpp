@@ -1,0 +1,145 @@
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <array>
+#include <cerrno>
+#include <fcntl.h>
+#include <fstream>
+#include <spawn.h>
+#include <sstream>
+#include <sys/wait.h>
+#include <unistd.h>
+
+extern char** environ; // NOLINT: POSIX names it so
+
+namespace support {
+
+std::filesystem::path project() { return GAIT_PROJECT_DIR; }
+std::filesystem::path tool() { return GAIT_TOOL; }
+
+TemporaryFolder::TemporaryFolder() {
+    std::string name = (std::filesystem::temp_directory_path() / "gait-test-XXXXXX").string();
+    REQUIRE(::mkdtemp(name.data()) != nullptr);
+    path_ = name;
+}
+
+TemporaryFolder::~TemporaryFolder() {
+    std::error_code ignored;
+    std::filesystem::remove_all(path_, ignored);
+}
+
+std::string TemporaryFolder::write(const std::string& name, const std::string& bytes) const {
+    std::ofstream(path_ / name, std::ios::binary) << bytes;
+    return (path_ / name).string();
+}
+
+std::string read(const std::filesystem::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    std::ostringstream text;
+    text << file.rdbuf();
+    return text.str();
+}
+
+Finished run(const std::vector<std::string>& arguments, const std::filesystem::path& folder) {
+    const TemporaryFolder streams;
+    const std::string out = (streams / "out").string(), err = (streams / "err").string();
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
+    posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, out.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, err.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    posix_spawn_file_actions_addchdir_np(&actions, folder.c_str());
+    std::vector<std::string> copies = arguments;
+    std::vector<char*> pointers;
+    for (std::string& argument : copies) { pointers.push_back(argument.data()); }
+    pointers.push_back(nullptr);
+    pid_t child = 0;
+    const int failed = posix_spawnp(&child, pointers[0], &actions, nullptr, pointers.data(), environ);
+    posix_spawn_file_actions_destroy(&actions);
+    INFO("running " << arguments[0]);
+    REQUIRE(failed == 0);
+    int status = 0;
+    while (waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read(out), read(err)};
+}
+
+gait::Rig chain(int joints) {
+    gait::Rig rig;
+    rig.name = "chain";
+    for (int j = 0; j < joints; ++j) {
+        gait::Joint joint;
+        joint.name = "joint_" + std::to_string(j);
+        joint.parent = j - 1;
+        joint.rest.translation = {0, 1, 0};
+        rig.joints.push_back(joint);
+    }
+    return rig;
+}
+
+gait::ClipSource clip(const std::string& name, int joints, double seconds,
+                      const std::function<gait::Quat(int, double)>& turn, double rate) {
+    gait::ClipSource source;
+    source.name = name;
+    source.seconds = seconds;
+    const int intervals = std::max(1, int(std::lround(seconds * rate)));
+    source.keys = intervals + 1;
+    for (int j = 0; j < joints; ++j) {
+        source.joints.push_back("joint_" + std::to_string(j));
+        gait::JointTracks tracks;
+        for (int k = 0; k <= intervals; ++k) {
+            tracks.rotation.times.push_back(seconds * k / intervals);
+            tracks.rotation.values.push_back(turn(j, double(k) / intervals));
+        }
+        source.tracks.push_back(std::move(tracks));
+    }
+    return source;
+}
+
+gait::ClipSource held(const std::string& name, int joints, double degrees, double seconds) {
+    return clip(name, joints, seconds, [&](int, double) { return gait::axis_angle({1, 0, 0}, degrees); });
+}
+
+gait::Assets assets(int joints, const std::vector<gait::ClipSource>& clips) {
+    gait::Assets result;
+    result.rig = chain(joints);
+    for (const gait::ClipSource& source : clips) { result.clips.emplace(source.name, source); }
+    return result;
+}
+
+std::shared_ptr<const gait::Character> character(const std::string& text, const gait::Assets& assets) {
+    const gait::DocumentRead document = gait::read_document_text(text, "test.gait.yaml");
+    const gait::Compiled compiled = gait::compile(document.document, assets);
+    INFO(gait::format(document.diagnostics) + gait::format(compiled.diagnostics));
+    REQUIRE_FALSE(gait::has_errors(document.diagnostics));
+    REQUIRE(compiled.character);
+    return compiled.character;
+}
+
+std::string diagnose(const std::string& text, const gait::Assets& assets) {
+    const gait::DocumentRead document = gait::read_document_text(text, "test.gait.yaml");
+    return gait::format(document.diagnostics) + gait::format(gait::compile(document.document, assets).diagnostics);
+}
+
+const gait::Loaded& lamplighter() {
+    static const gait::Loaded loaded = gait::load(project() / "demo/lamplighter.gait.yaml");
+    INFO(gait::format(loaded.diagnostics));
+    REQUIRE(loaded.character);
+    return loaded;
+}
+
+std::vector<gait::Transform> pose_of(const gait::Performer& performer) {
+    std::vector<gait::Transform> pose(performer.character().joint_count());
+    performer.pose(pose);
+    return pose;
+}
+
+double greatest_turn(const std::vector<gait::Transform>& a, const std::vector<gait::Transform>& b) {
+    double greatest = 0;
+    for (std::size_t j = 0; j < a.size(); ++j) {
+        greatest = std::max(greatest, gait::degrees_between(a[j].rotation, b[j].rotation));
+    }
+    return greatest;
+}
+
+} // namespace support

@@ -1,0 +1,230 @@
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <sys/stat.h>
+#include <unistd.h>
+
+using nlohmann::json;
+using support::Finished;
+using support::run;
+
+namespace {
+
+Finished gait_tool(std::vector<std::string> arguments) {
+    arguments.insert(arguments.begin(), support::tool().string());
+    return run(arguments);
+}
+
+const std::string document = "demo/lamplighter.gait.yaml", cues = "demo/round.cues.yaml";
+
+std::size_t lines(const std::string& text) { return std::size_t(std::count(text.begin(), text.end(), '\n')); }
+
+} // namespace
+
+TEST_CASE("every command's help names what it does and gives an example") {
+    for (const std::vector<std::string>& command : {std::vector<std::string>{}, {"clips"}, {"check"}, {"perform"}}) {
+        std::vector<std::string> arguments = command;
+        arguments.emplace_back("--help");
+        const Finished help = gait_tool(arguments);
+        CHECK(help.code == 0);
+        CHECK_THAT(help.out, Catch::Contains("Example:\n  gait "));
+    }
+    CHECK(gait_tool({"--version"}).out == "gait 0.1.0\n");
+}
+
+TEST_CASE("bad usage is one line and exit code 2") {
+    for (const std::vector<std::string>& arguments : {std::vector<std::string>{},
+                                                      {"danse"},
+                                                      {"check"},
+                                                      {"perform", document, "--fps", "0"},
+                                                      {"perform", document, "--bake", "x.fbx"},
+                                                      {"perform", document, "--chart", "x.txt"},
+                                                      {"clips", "demo/lamplighter.glb", "--film", "x.png"}}) {
+        const Finished result = gait_tool(arguments);
+        INFO(result.err);
+        CHECK(result.code == 2);
+        CHECK(lines(result.err) == 1);
+        CHECK_THAT(result.err, Catch::StartsWith("gait: "));
+    }
+}
+
+TEST_CASE("clips tells the rig and each clip") {
+    const Finished result = gait_tool({"clips", "demo/lamplighter.glb"});
+    CHECK(result.code == 0);
+    CHECK_THAT(result.out, Catch::Contains("rig 'lamplighter', 45 joints, 1.64 m"));
+    CHECK_THAT(result.out, Catch::Contains("  stroll  1.000 s    61  60 Hz       0.00 deg  0.0 mm  yes\n"));
+    const Finished tree = gait_tool({"clips", "demo/lamplighter.glb", "--tree"});
+    CHECK_THAT(tree.out, Catch::Contains("\n    spine_1 "));
+    CHECK_THAT(tree.out, Catch::Contains("\n      spine_2 "));
+
+    const json parsed = json::parse(gait_tool({"clips", "demo/lamplighter.glb", "--json"}).out);
+    CHECK(parsed[0]["rig"]["joints"].size() == 45);
+    CHECK(parsed[0]["clips"][3]["name"] == "run");
+    CHECK(parsed[0]["clips"][3]["loop"]["meets"] == true);
+}
+
+TEST_CASE("clips reads the files it can and says which it cannot") {
+    const Finished result = gait_tool({"clips", "demo/lamplighter.glb", "README.md"});
+    CHECK(result.code == 2);
+    CHECK_THAT(result.out, Catch::Contains("rig 'lamplighter'"));
+    CHECK_THAT(result.err, Catch::StartsWith("README.md: error: this is not glTF"));
+}
+
+TEST_CASE("check passes the demo and fails a document with mistakes") {
+    const Finished good = gait_tool({"check", document});
+    CHECK(good.code == 0);
+    CHECK(good.err.empty());
+    CHECK_THAT(good.out,
+               Catch::StartsWith(document + ": no errors; 2 states, 3 transitions, 4 parameters, 4 clips, 45 joints"));
+
+    const support::TemporaryFolder folder;
+    std::string text = support::read(support::project() / document);
+    text.replace(text.find("play: stand"), 11, "play: stnad");
+    text.replace(text.find("lamplighter.glb"), 15, (support::project() / "demo/lamplighter.glb").string());
+    const std::string wrong = folder.write("wrong.gait.yaml", text);
+    const Finished bad = gait_tool({"check", wrong});
+    CHECK(bad.code == 1);
+    CHECK_THAT(bad.err, Catch::Contains(":23:17: error: no clip 'stnad'; did you mean 'stand'? [unknown-clip]\n        "
+                                        "      play: stnad\n                    ^\n"));
+    CHECK_THAT(bad.out, Catch::EndsWith("1 error, 0 warnings\n"));
+    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 23);
+    CHECK(gait_tool({"perform", wrong}).code == 1);
+    CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).code == 2);
+}
+
+TEST_CASE("perform tells the story of the round and keeps its bounds") {
+    const Finished result = gait_tool({"perform", document, "--cues", cues});
+    CHECK(result.code == 0);
+    CHECK(result.err.empty());
+    CHECK_THAT(result.out, Catch::Contains("36.00 s at 60 frames a second"));
+    CHECK_THAT(result.out,
+               Catch::Contains("   1.050 s  still   moving  speed > start_at and not halt  0.30 s smooth\n"));
+    CHECK_THAT(result.out, Catch::Contains("14.000 s  moving  still   halt"));
+    CHECK_THAT(result.out, Catch::Contains("snap ratio") && !Catch::Contains("MISSED"));
+    const json parsed = json::parse(gait_tool({"perform", document, "--cues", cues, "--json"}).out);
+    CHECK(parsed["within_bounds"] == true);
+    CHECK(parsed["transitions"].size() == 26);
+    CHECK(parsed["seam"]["degrees"] < 0.05);
+    CHECK(parsed["snap"]["ratio"] < 1.2);
+    CHECK(parsed["seconds_in_state"]["still"].get<double>() + parsed["seconds_in_state"]["moving"].get<double>() ==
+          Approx(36));
+}
+
+TEST_CASE("perform exits with 1 when a bound is missed") {
+    const support::TemporaryFolder folder;
+    std::string text = support::read(support::project() / document);
+    for (std::size_t at = 0; (at = text.find("fade: 0.3", at)) != std::string::npos; ++at) {
+        text.replace(at, 9, "fade: 0.0");
+    }
+    text.replace(text.find("lamplighter.glb"), 15, (support::project() / "demo/lamplighter.glb").string());
+    const Finished result = gait_tool({"perform", folder.write("cut.gait.yaml", text), "--cues", cues});
+    CHECK(result.code == 1);
+    CHECK_THAT(result.out, Catch::Contains("MISSED"));
+}
+
+TEST_CASE("parameters can be set on the command line") {
+    const Finished result =
+        gait_tool({"perform", document, "--set", "speed=2.6", "--set", "halt=no", "--seconds", "2", "--json"});
+    CHECK(result.code == 0);
+    CHECK(json::parse(result.out)["transitions"][0]["to"] == "moving");
+    CHECK_THAT(gait_tool({"perform", document, "--set", "sped=1"}).err,
+               Catch::Contains("no parameter 'sped'; did you mean 'speed'?"));
+    CHECK_THAT(gait_tool({"perform", document, "--set", "speed"}).err, Catch::Contains("--set takes NAME=VALUE"));
+    CHECK_THAT(gait_tool({"perform", document, "--set", "speed=fast"}).err,
+               Catch::Contains("'speed' is a number; write speed=1.4; found 'fast'"));
+    CHECK_THAT(gait_tool({"perform", document, "--set", "halt=1"}).err, Catch::Contains("write halt=yes or halt=no"));
+    CHECK_THAT(gait_tool({"perform", document, "--set", "speed=99"}).err,
+               Catch::Contains("'speed' ranges from 0 to 6; found 99"));
+    CHECK(gait_tool({"perform", document, "--set", "speed=99"}).code == 2);
+}
+
+TEST_CASE("the trace has a row a frame with parameters, states, clips, weights and phases") {
+    const support::TemporaryFolder folder;
+    const std::string path = (folder / "t.csv").string();
+    REQUIRE(gait_tool({"perform", document, "--cues", cues, "--seconds", "5", "--fps", "30", "--trace", path}).code ==
+            0);
+    const std::string trace = support::read(path);
+    CHECK(lines(trace) == 1 + 151);
+    CHECK_THAT(trace, Catch::StartsWith("time_s,speed_set,speed_smoothed,halt_set,halt_smoothed,"));
+    CHECK_THAT(trace, Catch::Contains(",moving,still,") && Catch::Contains("stroll|trot"));
+    const auto commas = [](const std::string& row) { return std::count(row.begin(), row.end(), ','); };
+    std::size_t start = 0;
+    const auto columns = commas(trace.substr(0, trace.find('\n')));
+    while (start < trace.size()) {
+        const std::size_t end = trace.find('\n', start);
+        REQUIRE(commas(trace.substr(start, end - start)) == columns);
+        start = end + 1;
+    }
+}
+
+TEST_CASE("the bake holds the skin and the motion as played, and the validator passes it") {
+    const support::TemporaryFolder folder;
+    const std::string path = (folder / "b.glb").string();
+    REQUIRE(gait_tool({"perform", document, "--cues", cues, "--seconds", "4", "--bake", path}).code == 0);
+    const gait::ImportResult back = gait::import_gltf(path);
+    REQUIRE(back.file);
+    REQUIRE(back.file->clips.size() == 1);
+    CHECK(back.file->clips[0].seconds == Approx(4));
+    CHECK(back.file->clips[0].keys == 241);
+    const Finished valid = run({"node", "tests/validator/validate.js", path});
+    INFO(valid.out << valid.err);
+    CHECK(valid.code == 0);
+}
+
+TEST_CASE("charts and films are drawn as what they are called") {
+    const support::TemporaryFolder folder;
+    for (const std::string name : {"c.png", "c.svg"}) {
+        const std::string path = (folder / name).string();
+        const Finished result = gait_tool({"perform", document, "--cues", cues, "--seconds", "6", "--chart", path});
+        INFO(result.err);
+        REQUIRE(result.code == 0);
+        CHECK_THAT(support::read(path), Catch::Contains(name == "c.png" ? "PNG" : "<svg"));
+    }
+    for (const std::string name : {"f.png", "f.svg", "f.gif"}) {
+        for (const std::string view : {"side", "above", "three-quarters"}) {
+            const std::string path = (folder / name).string();
+            const Finished result =
+                gait_tool({"clips", "demo/lamplighter.glb", "--clip", "stroll", "--film", path, "--view", view});
+            INFO(result.err);
+            REQUIRE(result.code == 0);
+            CHECK_THAT(support::read(path).substr(0, 200), Catch::Contains(name == "f.png"   ? "PNG"
+                                                                           : name == "f.svg" ? "<svg"
+                                                                                             : "GIF89a"));
+        }
+    }
+    CHECK_THAT(
+        gait_tool({"clips", "demo/lamplighter.glb", "--clip", "strol", "--film", (folder / "f.png").string()}).err,
+        Catch::Contains("holds no clip 'strol'; did you mean 'stroll'?"));
+}
+
+TEST_CASE("what cannot be written is said in a line and leaves nothing behind") {
+    const support::TemporaryFolder folder;
+    for (const std::string option : {"--trace", "--bake", "--chart", "--film"}) {
+        const std::string ending = option == "--trace" ? ".csv" : option == "--bake" ? ".glb" : ".png";
+        const Finished result = gait_tool({"perform", document, "--seconds", "1", option, "/nowhere/out" + ending});
+        CHECK(result.code == 2);
+        CHECK(lines(result.err) == 1);
+        CHECK_THAT(result.err, Catch::Contains("/nowhere/out" + ending) &&
+                                   Catch::Contains("cannot be written: no such file or directory"));
+    }
+    const Finished full = gait_tool({"perform", document, "--seconds", "1", "--trace", "/dev/full"});
+    CHECK(full.code == 2);
+    CHECK_THAT(full.err, Catch::Contains("/dev/full cannot be written: no space left on device"));
+    std::filesystem::create_directory(folder / "taken.csv");
+    CHECK_THAT(gait_tool({"perform", document, "--seconds", "1", "--trace", (folder / "taken.csv").string()}).err,
+               Catch::Contains("it is a folder"));
+    CHECK(std::distance(std::filesystem::directory_iterator(folder / ""), {}) == 1);
+}
+
+TEST_CASE("mistakes in a cue sheet are said and nothing is played") {
+    const support::TemporaryFolder folder;
+    const Finished result =
+        gait_tool({"perform", document, "--cues", folder.write("w.cues.yaml", "cues: [{at: 1, set: {sped: 1}}]\n")});
+    CHECK(result.code == 1);
+    CHECK(result.out.empty());
+    CHECK_THAT(result.err, Catch::Contains("w.cues.yaml:1:22: error: no parameter 'sped'"));
+    CHECK(gait_tool({"perform", document, "--cues", "/nowhere.cues.yaml"}).code == 2);
+}
