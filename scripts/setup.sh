@@ -1,13 +1,15 @@
 #!/usr/bin/env bash
 # Installs what building, testing and drawing need. A second run finds everything and touches nothing.
 #   scripts/setup.sh build     compilers, libraries and what draws charts
+#   scripts/setup.sh bench     and the benchmark library
 #   scripts/setup.sh test      and what only the tests need
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
 packages=(build-essential cmake ninja-build pkg-config
-  libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev
+  libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev libtbb-dev
   libcairo2-dev libgif-dev gnuplot-nox fonts-dejavu-core)
+[ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = test ] && packages+=(catch2 nodejs npm)
 
 missing=()

@@ -5,6 +5,7 @@
 #include "gait/character.hpp"
 #include "gait/clip.hpp"
 #include "gait/compile.hpp"
+#include "gait/crowd.hpp"
 #include "gait/cue_sheet.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"

@@ -558,7 +558,9 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
             const double scale = scene.joints[std::size_t(index)].scale;
             for (std::size_t e = 0; e < 16; ++e) {
                 // Joints carry no scale of the armature any more; their bind matrices take it over.
-                joint.inverse_bind.elements[e] = float((*matrices)[j * 16 + e] * (e % 4 == 3 ? 1 : scale));
+                // Their last row is 0 0 0 1 by the standard, whatever the file's rounding made of it.
+                const double value = (*matrices)[j * 16 + e] * scale;
+                joint.inverse_bind.elements[e] = float(e % 4 == 3 ? (e == 15 ? 1 : 0) : value);
             }
         }
     }

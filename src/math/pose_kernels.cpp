@@ -10,34 +10,113 @@ namespace gait::kernels::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 using Floats = hn::CappedTag<float, 16>;
 
-void accumulate(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, std::size_t lanes) {
+void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
-    const auto second = hn::Set(d, weight * fraction);
-    const auto first = hn::Set(d, weight - weight * fraction);
-    for (std::size_t row = 0; row < 4; ++row) {
-        float* out = sum.first + row * sum.stride;
-        const float* a = from.first + row * from.stride;
-        const float* b = to.first + row * to.stride;
-        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-            const auto partial = hn::MulAdd(hn::Load(d, a + lane), first, hn::Load(d, out + lane));
-            hn::Store(hn::MulAdd(hn::Load(d, b + lane), second, partial), d, out + lane);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        float* to = sum.first + lane;
+        auto qx = hn::Load(d, to), qy = hn::Load(d, to + sum.stride);
+        auto qz = hn::Load(d, to + 2 * sum.stride), qw = hn::Load(d, to + 3 * sum.stride);
+        for (std::size_t i = 0; i < count; ++i) {
+            const BlendSource& source = sources[i];
+            auto first = hn::Set(d, source.first_weight), second = hn::Set(d, source.second_weight);
+            if (source.signs != nullptr) {
+                const auto sign = hn::Load(d, source.signs + lane);
+                first = hn::Mul(first, sign);
+                second = hn::Mul(second, sign);
+            }
+            const float* a = source.from.first + lane;
+            const float* b = source.to.first + lane;
+            const std::size_t sa = source.from.stride, sb = source.to.stride;
+            qx = hn::MulAdd(hn::Load(d, b), second, hn::MulAdd(hn::Load(d, a), first, qx));
+            qy = hn::MulAdd(hn::Load(d, b + sb), second, hn::MulAdd(hn::Load(d, a + sa), first, qy));
+            qz = hn::MulAdd(hn::Load(d, b + 2 * sb), second, hn::MulAdd(hn::Load(d, a + 2 * sa), first, qz));
+            qw = hn::MulAdd(hn::Load(d, b + 3 * sb), second, hn::MulAdd(hn::Load(d, a + 3 * sa), first, qw));
+        }
+        hn::Store(qx, d, to);
+        hn::Store(qy, d, to + sum.stride);
+        hn::Store(qz, d, to + 2 * sum.stride);
+        hn::Store(qw, d, to + 3 * sum.stride);
+    }
+}
+
+/// product = left * right, where `right` holds the upper three rows of its columns `step` floats apart and its last row
+/// is 0 0 0 1. `product` may be `left`.
+HWY_INLINE void multiply(const float* left, const float* right, std::size_t step, float* product) {
+    const hn::CappedTag<float, 4> d; // a column; a row at a time where there are no vectors
+    for (std::size_t row = 0; row < 4; row += hn::Lanes(d)) {
+        const auto x = hn::LoadU(d, left + row), y = hn::LoadU(d, left + row + 4);
+        const auto z = hn::LoadU(d, left + row + 8), w = hn::LoadU(d, left + row + 12);
+        const auto carried = [&](const float* v) HWY_ATTR {
+            return hn::MulAdd(x, hn::Set(d, v[0]), hn::MulAdd(y, hn::Set(d, v[1]), hn::Mul(z, hn::Set(d, v[2]))));
+        };
+        const auto a = carried(right), b = carried(right + step), c = carried(right + 2 * step);
+        const auto t = hn::Add(w, carried(right + 3 * step));
+        hn::StoreU(a, d, product + row);
+        hn::StoreU(b, d, product + row + 4);
+        hn::StoreU(c, d, product + row + 8);
+        hn::StoreU(t, d, product + row + 12);
+    }
+}
+
+// Matrices go joint by joint, a column a vector of four. Widening over the joints of one level was the other way: a
+// person's levels hold five joints on average, so that most lanes would idle, and each parent's twelve numbers would
+// have to be gathered.
+void model_matrices(const LocalPose& pose, float* matrices) {
+    constexpr std::size_t block = 64;
+    const Floats d;
+    HWY_ALIGN float r[9][block];
+    for (std::size_t base = 0; base < pose.joints; base += block) {
+        const std::size_t count = HWY_MIN(block, pose.joints - base);
+        // The rotations' matrices, over all lanes at once.
+        for (std::size_t lane = 0; lane < count; lane += hn::Lanes(d)) {
+            const float* q = pose.rotations.first + base + lane;
+            const std::size_t s = pose.rotations.stride;
+            const auto x = hn::Load(d, q), y = hn::Load(d, q + s), z = hn::Load(d, q + 2 * s),
+                       w = hn::Load(d, q + 3 * s);
+            const auto one = hn::Set(d, 1.0F);
+            const auto x2 = hn::Add(x, x), y2 = hn::Add(y, y), z2 = hn::Add(z, z);
+            const auto xx = hn::Mul(x, x2), yy = hn::Mul(y, y2), zz = hn::Mul(z, z2);
+            const auto xy = hn::Mul(x, y2), xz = hn::Mul(x, z2), yz = hn::Mul(y, z2);
+            const auto wx = hn::Mul(w, x2), wy = hn::Mul(w, y2), wz = hn::Mul(w, z2);
+            auto sx = one, sy = one, sz = one;
+            if (pose.scales.first != nullptr) {
+                sx = hn::Load(d, pose.scales.first + base + lane);
+                sy = hn::Load(d, pose.scales.first + pose.scales.stride + base + lane);
+                sz = hn::Load(d, pose.scales.first + 2 * pose.scales.stride + base + lane);
+            }
+            hn::Store(hn::Mul(hn::Sub(one, hn::Add(yy, zz)), sx), d, r[0] + lane);
+            hn::Store(hn::Mul(hn::Add(xy, wz), sx), d, r[1] + lane);
+            hn::Store(hn::Mul(hn::Sub(xz, wy), sx), d, r[2] + lane);
+            hn::Store(hn::Mul(hn::Sub(xy, wz), sy), d, r[3] + lane);
+            hn::Store(hn::Mul(hn::Sub(one, hn::Add(xx, zz)), sy), d, r[4] + lane);
+            hn::Store(hn::Mul(hn::Add(yz, wx), sy), d, r[5] + lane);
+            hn::Store(hn::Mul(hn::Add(xz, wy), sz), d, r[6] + lane);
+            hn::Store(hn::Mul(hn::Sub(yz, wx), sz), d, r[7] + lane);
+            hn::Store(hn::Mul(hn::Sub(one, hn::Add(xx, yy)), sz), d, r[8] + lane);
+        }
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::size_t joint = base + i;
+            const float* t = pose.translations.first + joint;
+            const std::size_t ts = pose.translations.stride;
+            float* m = matrices + 16 * joint;
+            const int parent = pose.parents[joint];
+            if (parent < 0) {
+                const float root[16] = {r[0][i], r[1][i], r[2][i], 0, r[3][i], r[4][i], r[5][i],   0,
+                                        r[6][i], r[7][i], r[8][i], 0, t[0],    t[ts],   t[2 * ts], 1};
+                for (std::size_t e = 0; e < 16; ++e) { m[e] = root[e]; }
+                continue;
+            }
+            const float local[12] = {r[0][i], r[1][i], r[2][i], r[3][i], r[4][i], r[5][i],
+                                     r[6][i], r[7][i], r[8][i], t[0],    t[ts],   t[2 * ts]};
+            multiply(matrices + 16 * std::size_t(parent), local, 3, m);
         }
     }
 }
 
-void accumulate_signed(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, const float* signs,
-                       std::size_t lanes) {
-    const Floats d;
-    const auto second = hn::Set(d, weight * fraction);
-    const auto first = hn::Set(d, weight - weight * fraction);
-    for (std::size_t row = 0; row < 4; ++row) {
-        float* out = sum.first + row * sum.stride;
-        const float* a = from.first + row * from.stride;
-        const float* b = to.first + row * to.stride;
-        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-            const auto between = hn::MulAdd(hn::Load(d, b + lane), second, hn::Mul(hn::Load(d, a + lane), first));
-            hn::Store(hn::MulAdd(between, hn::Load(d, signs + lane), hn::Load(d, out + lane)), d, out + lane);
-        }
+void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints) {
+    for (std::size_t joint = 0; joint < joints; ++joint) {
+        float* m = matrices + 16 * joint;
+        multiply(m, inverse_bind + 16 * joint, 4, m);
     }
 }
 
@@ -104,18 +183,20 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace gait::kernels {
 
+HWY_EXPORT(model_matrices);
+HWY_EXPORT(bind_matrices);
 HWY_EXPORT(accumulate);
-HWY_EXPORT(accumulate_signed);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
 
-void accumulate(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(accumulate)(sum, from, to, fraction, weight, lanes);
+void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
 }
 
-void accumulate_signed(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, const float* signs,
-                       std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(accumulate_signed)(sum, from, to, fraction, weight, signs, lanes);
+void model_matrices(const LocalPose& pose, float* matrices) { HWY_DYNAMIC_DISPATCH(model_matrices)(pose, matrices); }
+
+void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints) {
+    HWY_DYNAMIC_DISPATCH(bind_matrices)(matrices, inverse_bind, joints);
 }
 
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }

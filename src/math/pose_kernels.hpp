@@ -21,12 +21,31 @@ struct ConstRows {
     std::size_t stride = 0;
 };
 
-/// sum += weight * (from + (to - from) * fraction), over four rows.
-void accumulate(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, std::size_t lanes);
+/// One clip's share of a blend: first_weight * from + second_weight * to, times a sign a lane where `signs` is not
+/// null.
+struct BlendSource {
+    ConstRows from, to;
+    float first_weight = 0, second_weight = 0;
+    const float* signs = nullptr;
+};
 
-/// The same, each lane's share multiplied by `signs[lane]` (1 or -1).
-void accumulate_signed(Rows sum, ConstRows from, ConstRows to, float fraction, float weight, const float* signs,
-                       std::size_t lanes);
+/// Adds every source to `sum` in one pass, lane by lane, the sum staying in registers.
+void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes);
+
+/// What model-space matrices are made from. Scales may be null where nothing scales.
+struct LocalPose {
+    ConstRows rotations;
+    ConstRows translations;                ///< three rows
+    ConstRows scales;                      ///< three rows
+    const std::int16_t* parents = nullptr; ///< [joint], -1 for roots, smaller than the joint's own index
+    std::size_t joints = 0;
+};
+
+/// Model-space matrices [joint][16], column by column. Every parent stands before its children.
+void model_matrices(const LocalPose& pose, float* matrices);
+
+/// matrices[j] = matrices[j] * inverse_bind[j], both [joint][16] with a last row of 0 0 0 1.
+void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints);
 
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);

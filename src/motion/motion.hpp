@@ -14,8 +14,8 @@ struct Leaf {
     bool synced = false; ///< follows the layer's shared phase instead of a playhead of its own
 };
 
-/// A leaf, or a blend of the nodes that follow.
-struct MotionNode {
+/// A leaf, or a blend of other parts.
+struct MotionPart {
     bool is_leaf = true;
     std::uint16_t leaf = 0;      ///< within the motion
     std::uint16_t parameter = 0; ///< of a blend
@@ -26,11 +26,11 @@ struct MotionNode {
 /// A place on a blend's axis.
 struct BlendPoint {
     float at = 0;
-    std::uint32_t node = 0;
+    std::uint32_t part = 0;
 };
 
 struct Motion {
-    std::uint32_t root = 0; ///< into `nodes`
+    std::uint32_t root = 0; ///< into `parts`
     std::uint32_t first_leaf = 0;
     std::uint32_t leaf_count = 0;
     bool synced = false; ///< some leaf follows the shared phase
@@ -48,7 +48,7 @@ struct Playhead {
 /// Every motion of a character.
 struct MotionTable {
     std::vector<Motion> motions;
-    std::vector<MotionNode> nodes;
+    std::vector<MotionPart> parts;
     std::vector<BlendPoint> points; ///< of each blend in a row, rising in `at`
     std::vector<Leaf> leaves;
 

@@ -35,7 +35,9 @@ struct CharacterData {
     Rig rig;
     AlignedFloats rest; ///< [tx ty tz (sx sy sz)][lane] of the rest pose
     std::vector<MovedComponent> moved;
-    bool scales = false; ///< some joint's scale is not 1 in the rest pose or in a clip
+    std::vector<std::int16_t> parents; ///< a joint each
+    AlignedFloats inverse_bind;        ///< [joint][16]
+    bool scales = false;               ///< some joint's scale is not 1 in the rest pose or in a clip
     std::vector<SampledClip> clips;
     std::vector<ParameterInfo> parameters;
     MotionTable motions;

@@ -172,10 +172,10 @@ private:
         return std::uint16_t(building.leaves.size() - 1);
     }
 
-    /// Returns the node's index.
-    std::uint32_t compile_node(const MotionDefinition& definition, Building& building, bool synced, int depth,
+    /// Returns the part's index.
+    std::uint32_t compile_part(const MotionDefinition& definition, Building& building, bool synced, int depth,
                                const std::string& path) {
-        MotionNode node;
+        MotionPart part;
         if (depth > deepest_motion) {
             sink_.error(definition.place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion),
                         path);
@@ -194,17 +194,17 @@ private:
                                         definition.clip.value),
                             path);
             }
-            node.leaf = add_leaf(building, {found->second, loops, synced && loops});
+            part.leaf = add_leaf(building, {found->second, loops, synced && loops});
         }
-        data_->motions.nodes.push_back(node);
-        return std::uint32_t(data_->motions.nodes.size() - 1);
+        data_->motions.parts.push_back(part);
+        return std::uint32_t(data_->motions.parts.size() - 1);
     }
 
     std::uint32_t compile_blend(const MotionDefinition& definition, Building& building, bool synced, int depth,
                                 const std::string& path) {
         const BlendDefinition& blend = *definition.blend;
-        MotionNode node;
-        node.is_leaf = false;
+        MotionPart part;
+        part.is_leaf = false;
         const auto& parameters = data_->parameters;
         const auto found = std::find_if(parameters.begin(), parameters.end(),
                                         [&](const auto& p) { return p.name == blend.parameter.value; });
@@ -218,8 +218,8 @@ private:
             sink_.error(blend.parameter.place, "wrong-type",
                         fmt::format("'{}' is a flag and a blend space runs along a number", found->name), path);
         } else {
-            node.parameter = std::uint16_t(found - parameters.begin());
-            blend_parameters_.insert(node.parameter);
+            part.parameter = std::uint16_t(found - parameters.begin());
+            blend_parameters_.insert(part.parameter);
         }
         if (blend.points.empty()) {
             sink_.error(definition.place, "missing-key", "a blend space needs at least one point", path);
@@ -233,22 +233,22 @@ private:
                                 fmt::format("two points stand at {}; move one of them", point.at.value), path);
                 }
             }
-            points.push_back({float(point.at.value), compile_node(point.play, building, synced || blend.sync_cycle,
+            points.push_back({float(point.at.value), compile_part(point.play, building, synced || blend.sync_cycle,
                                                                   depth + 1, fmt::format("{}.points[{}]", path, i))});
         }
         std::stable_sort(points.begin(), points.end(),
                          [](const BlendPoint& a, const BlendPoint& b) { return a.at < b.at; });
-        node.first_point = std::uint32_t(data_->motions.points.size());
-        node.point_count = std::uint32_t(points.size());
+        part.first_point = std::uint32_t(data_->motions.points.size());
+        part.point_count = std::uint32_t(points.size());
         data_->motions.points.insert(data_->motions.points.end(), points.begin(), points.end());
-        data_->motions.nodes.push_back(node);
-        return std::uint32_t(data_->motions.nodes.size() - 1);
+        data_->motions.parts.push_back(part);
+        return std::uint32_t(data_->motions.parts.size() - 1);
     }
 
     std::uint16_t compile_motion(const MotionDefinition& definition, const std::string& path) {
         Building building;
         Motion motion;
-        motion.root = compile_node(definition, building, false, 0, path);
+        motion.root = compile_part(definition, building, false, 0, path);
         motion.first_leaf = std::uint32_t(data_->motions.leaves.size());
         motion.leaf_count = std::uint32_t(building.leaves.size());
         motion.synced =
@@ -445,6 +445,11 @@ private:
         }
         for (const Joint& joint : data.rig.joints) {
             data.scales = data.scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
+        }
+        for (const Joint& joint : data.rig.joints) {
+            data.parents.push_back(std::int16_t(joint.parent));
+            data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
+                                     std::end(joint.inverse_bind.elements));
         }
         data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
         for (std::size_t j = 0; j < joints; ++j) {

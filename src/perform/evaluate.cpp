@@ -76,41 +76,67 @@ void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Windo
     }
 }
 
-void add_sample(const CharacterData& data, const Sample& sample, const std::uint32_t* instance_signs, Window window,
-                PoseRows out) {
-    const SampledClip& clip = *sample.clip;
-    const float* from = clip.frame(sample.frame) + window.first;
-    const float* to = clip.frame(std::min(sample.frame + 1, clip.intervals)) + window.first;
-    // A window is at most two words of signs.
-    std::array<std::uint32_t, window_lanes / 32> signs{};
-    const std::size_t first_word = window.first / 32;
-    std::uint32_t any = 0;
-    for (std::size_t w = 0; w < signs.size() && first_word + w < data.layout.sign_words; ++w) {
-        signs[w] = instance_signs[first_word + w] ^ (sample.odd_loop ? clip.odd[first_word + w] : 0U);
-        any |= signs[w];
-    }
-    if (any == 0) {
-        kernels::accumulate({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction,
-                            sample.weight, window.lanes);
-    } else {
-        alignas(cache_line) std::array<float, window_lanes> factors{};
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            factors[lane] = ((signs[lane / 32] >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+/// Collects the clips of a window's blend, and sums them many at a time.
+class WindowBlend {
+public:
+    WindowBlend(const CharacterData& data, Window window, PoseRows out) : data_(data), window_(window), out_(out) {}
+
+    void add(const Sample& sample, const std::uint32_t* instance_signs) {
+        const SampledClip& clip = *sample.clip;
+        if (count_ == sources_.size() || signed_count_ == factors_.size()) { sum(); }
+        kernels::BlendSource& source = sources_[count_++];
+        source.from = {clip.frame(sample.frame) + window_.first, clip.stride};
+        source.to = {clip.frame(std::min(sample.frame + 1, clip.intervals)) + window_.first, clip.stride};
+        source.second_weight = sample.weight * sample.fraction;
+        source.first_weight = sample.weight - source.second_weight;
+        source.signs = nullptr;
+
+        std::array<std::uint32_t, window_lanes / 32> signs{};
+        const std::size_t first_word = window_.first / 32;
+        std::uint32_t any = 0;
+        for (std::size_t w = 0; w < signs.size() && first_word + w < data_.layout.sign_words; ++w) {
+            signs[w] = instance_signs[first_word + w] ^ (sample.odd_loop ? clip.odd[first_word + w] : 0U);
+            any |= signs[w];
         }
-        kernels::accumulate_signed({out.first, out.stride}, {from, clip.stride}, {to, clip.stride}, sample.fraction,
-                                   sample.weight, factors.data(), window.lanes);
+        if (any != 0) {
+            auto& factors = factors_[signed_count_++];
+            for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+                factors[lane] = ((signs[lane / 32] >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+            }
+            source.signs = factors.data();
+        }
+
+        float* translations = out_.first + 4 * out_.stride;
+        add_sparse(clip.still_translations, 0, 0, sample.weight, window_, translations, out_.stride);
+        add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window_, translations,
+                   out_.stride);
+        if (data_.scales) {
+            float* scales = out_.first + 7 * out_.stride;
+            add_sparse(clip.still_scales, 0, 0, sample.weight, window_, scales, out_.stride);
+            add_sparse(clip.moving_scales, sample.frame, sample.fraction, sample.weight, window_, scales, out_.stride);
+        }
+        if (!clip.steps.empty()) { add_steps(sample, signs, window_, out_); }
     }
-    float* translations = out.first + 4 * out.stride;
-    add_sparse(clip.still_translations, 0, 0, sample.weight, window, translations, out.stride);
-    add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window, translations,
-               out.stride);
-    if (data.scales) {
-        float* scales = out.first + 7 * out.stride;
-        add_sparse(clip.still_scales, 0, 0, sample.weight, window, scales, out.stride);
-        add_sparse(clip.moving_scales, sample.frame, sample.fraction, sample.weight, window, scales, out.stride);
+
+    void finish() {
+        sum();
+        kernels::normalize({out_.first, out_.stride}, window_.lanes);
     }
-    if (!clip.steps.empty()) { add_steps(sample, signs, window, out); }
-}
+
+private:
+    void sum() {
+        kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window_.lanes);
+        count_ = 0;
+        signed_count_ = 0;
+    }
+
+    const CharacterData& data_;
+    Window window_;
+    PoseRows out_;
+    std::size_t count_ = 0, signed_count_ = 0;
+    std::array<kernels::BlendSource, 32> sources_;
+    alignas(cache_line) std::array<std::array<float, window_lanes>, 4> factors_;
+};
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
     const PerformerHeader& header = block.header();
@@ -199,6 +225,7 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
     }
     const auto shares = instance_shares(header, what);
     const double phase_shift = what.shift == 0 ? 0 : what.shift * shared_cadence(data, block, 0);
+    WindowBlend blend(data, window, out);
     const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
         if (!(shares[i] > 0)) { continue; }
@@ -215,10 +242,10 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
                 leaves[l].synced
                     ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
                     : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
-            add_sample(data, sample, block.signs(instance), window, out);
+            blend.add(sample, block.signs(instance));
         }
     }
-    kernels::normalize({out.first, out.stride}, window.lanes);
+    blend.finish();
     if (what.with_offset && header.offset_active != 0) {
         apply_offset(data, block, std::max(0.0, header.offset_elapsed + what.shift), window, out);
     }

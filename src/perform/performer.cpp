@@ -1,5 +1,6 @@
 #include "gait/performer.hpp"
 
+#include "math/pose_kernels.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/frame.hpp"
 
@@ -129,18 +130,18 @@ void Performer::model_pose(std::span<Transform> out) const {
 void Performer::model_matrices(std::span<Matrix4> out) const {
     const CharacterData& data = character_->data();
     const float* rows = view(*character_, block_.get()).pose();
-    const std::size_t count = std::min(out.size(), data.rig.joints.size());
-    for (std::size_t j = 0; j < count; ++j) {
-        const Matrix4 local = to_matrix(transform_at(rows, data.layout.lanes, j, data.scales));
-        const int parent = data.rig.joints[j].parent;
-        out[j] = parent < 0 ? local : out[std::size_t(parent)] * local;
-    }
+    const std::size_t lanes = data.layout.lanes;
+    kernels::LocalPose pose{{rows, lanes}, {rows + 4 * lanes, lanes}, {}, data.parents.data(), 0};
+    if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
+    pose.joints = std::min(out.size(), data.rig.joints.size());
+    kernels::model_matrices(pose, reinterpret_cast<float*>(out.data()));
 }
 
 void Performer::skinning_matrices(std::span<Matrix4> out) const {
-    const auto& joints = character_->data().rig.joints;
+    const CharacterData& data = character_->data();
     model_matrices(out);
-    for (std::size_t j = 0; j < std::min(out.size(), joints.size()); ++j) { out[j] = out[j] * joints[j].inverse_bind; }
+    kernels::bind_matrices(reinterpret_cast<float*>(out.data()), data.inverse_bind.data(),
+                           std::min(out.size(), data.rig.joints.size()));
 }
 
 double Performer::time() const { return view(*character_, block_.get()).header().time; }

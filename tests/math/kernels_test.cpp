@@ -42,9 +42,9 @@ AlignedFloats blend_everything() {
     AlignedFloats sum(4 * lanes, 0.0F), turn(3 * lanes), signs(lanes);
     for (std::size_t lane = 0; lane < lanes; ++lane) { signs[lane] = lane % 3 == 0 ? -1.0F : 1.0F; }
     for (std::size_t i = 0; i < turn.size(); ++i) { turn[i] = turn_source[i] * 1.5F; }
-    kernels::accumulate({sum.data(), lanes}, {a.data(), lanes}, {b.data(), lanes}, 0.3F, 0.6F, lanes);
-    kernels::accumulate_signed({sum.data(), lanes}, {b.data(), lanes}, {a.data(), lanes}, 0.1F, 0.4F, signs.data(),
-                               lanes);
+    const kernels::BlendSource sources[] = {{{a.data(), lanes}, {b.data(), lanes}, 0.42F, 0.18F, nullptr},
+                                            {{b.data(), lanes}, {a.data(), lanes}, 0.36F, 0.04F, signs.data()}};
+    kernels::accumulate({sum.data(), lanes}, sources, 2, lanes);
     kernels::normalize({sum.data(), lanes}, lanes);
     kernels::turn_by({sum.data(), lanes}, {turn.data(), lanes}, lanes);
     return sum;
@@ -74,7 +74,8 @@ TEST_CASE("an unknown instruction set is refused and nothing changes") {
 TEST_CASE("the blend kernels agree with the textbook") {
     const AlignedFloats a = random_rotations(4), b = random_rotations(5);
     AlignedFloats sum(4 * lanes, 0.0F);
-    kernels::accumulate({sum.data(), lanes}, {a.data(), lanes}, {b.data(), lanes}, 0.25F, 0.5F, lanes);
+    const kernels::BlendSource source{{a.data(), lanes}, {b.data(), lanes}, 0.375F, 0.125F, nullptr};
+    kernels::accumulate({sum.data(), lanes}, &source, 1, lanes);
     for (std::size_t lane = 0; lane < lanes; ++lane) {
         const Quat p = at(a, lane), q = at(b, lane), got = at(sum, lane);
         CHECK(got.x == Approx(0.5F * (0.75F * p.x + 0.25F * q.x)).margin(1e-6));

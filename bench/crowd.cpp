@@ -1,0 +1,115 @@
+#include "crowd.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <stdexcept>
+
+namespace bench {
+namespace {
+
+constexpr int joints = 64;
+
+gait::Document document_of(const Material& material) {
+    gait::Document document;
+    for (const gait::ClipSource& clip : material.clips) { document.clips.push_back({clip.name, {}, {}, true}); }
+    for (const char* name : {"x", "y", "z"}) {
+        gait::ParameterDefinition parameter;
+        parameter.name = name;
+        parameter.range = {0, 1};
+        parameter.default_value = 0.5;
+        document.parameters.push_back(parameter);
+    }
+    return document;
+}
+
+std::shared_ptr<const gait::Character> compiled(const gait::Document& document, const Material& material) {
+    const gait::Compiled result = gait::compile(document, material.assets);
+    if (!result.character) { throw std::runtime_error(gait::format(result.diagnostics)); }
+    return result.character;
+}
+
+gait::MotionDefinition nested(const Material& material, int first, int count, int depth) {
+    if (count == 1) { return {gait::Text(material.clips[std::size_t(first)].name)}; }
+    gait::BlendDefinition blend;
+    blend.parameter = std::string(1, "xyz"[depth]);
+    blend.points = {{0.0, nested(material, first, count / 2, depth + 1)},
+                    {1.0, nested(material, first + count / 2, count / 2, depth + 1)}};
+    return blend;
+}
+
+} // namespace
+
+Material make_material(const std::string& demo_file) {
+    gait::ImportResult imported = gait::import_gltf(demo_file);
+    if (!imported.file) { throw std::runtime_error(gait::format(imported.diagnostics)); }
+    gait::Rig& rig = imported.file->rig;
+    int parent = rig.find("right_grip").value();
+    while (int(rig.joints.size()) < joints) {
+        gait::Joint link;
+        link.name = fmt::format("rope_{}", rig.joints.size());
+        link.parent = parent;
+        link.rest.translation = {0, -0.05F, 0};
+        parent = int(rig.joints.size());
+        rig.joints.push_back(link);
+    }
+    Material material;
+    for (int c = 0; c < 8; ++c) {
+        gait::ClipSource clip = imported.file->clips[std::size_t(c) % imported.file->clips.size()];
+        clip.name = fmt::format("clip_{}", c);
+        const double stretch = 1 + 0.07 * c;
+        for (std::size_t j = clip.joints.size(); j < rig.joints.size(); ++j) {
+            gait::JointTracks tracks;
+            for (int k = 0; k <= 60; ++k) {
+                tracks.rotation.times.push_back(clip.seconds * k / 60);
+                tracks.rotation.values.push_back(
+                    gait::axis_angle({1, 0, 0.3F}, 12 * std::sin(2 * gait::pi * (k / 60.0 + 0.05 * double(j)))));
+            }
+            clip.joints.push_back(rig.joints[j].name);
+            clip.tracks.push_back(std::move(tracks));
+        }
+        clip.seconds *= stretch;
+        for (gait::JointTracks& tracks : clip.tracks) {
+            for (double& t : tracks.rotation.times) { t *= stretch; }
+            for (double& t : tracks.translation.times) { t *= stretch; }
+        }
+        material.assets.clips.emplace(clip.name, clip);
+        material.clips.push_back(std::move(clip));
+    }
+    material.assets.rig = rig;
+    return material;
+}
+
+std::shared_ptr<const gait::Character> blend_of(const Material& material, int active) {
+    gait::Document document = document_of(material);
+    gait::StateDefinition state;
+    state.name = "only";
+    state.play = nested(material, 0, active, 0);
+    gait::LayerDefinition layer;
+    layer.name = "body";
+    layer.machine.start = "only";
+    layer.machine.states = {state};
+    document.layers = {layer};
+    return compiled(document, material);
+}
+
+std::shared_ptr<const gait::Character> machine_of(const Material& material, int states) {
+    gait::Document document = document_of(material);
+    gait::LayerDefinition layer;
+    layer.name = "body";
+    layer.machine.start = "state_0";
+    for (int s = 0; s < states; ++s) {
+        gait::StateDefinition state;
+        state.name = fmt::format("state_{}", s);
+        state.play = nested(material, 0, 4, 0);
+        gait::TransitionDefinition next;
+        next.to = fmt::format("state_{}", (s + 1) % states);
+        next.when = "x > 0.9 and y < 0.1";
+        state.go = {next};
+        layer.machine.states.push_back(state);
+    }
+    document.layers = {layer};
+    return compiled(document, material);
+}
+
+} // namespace bench

@@ -1,0 +1,246 @@
+// What a frame costs, as ratios in one run: against a textbook implementation, and against the bare kernel as the
+// floor.
+//
+// Every figure is the least of several repetitions, because other programs on the machine only ever add time.
+#include "crowd.hpp"
+#include "textbook.hpp"
+
+#include "gait/crowd.hpp"
+#include "gait/eigen.hpp"
+#include "math/pose_kernels.hpp"
+#include "perform/character_data.hpp"
+
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <map>
+#include <thread>
+
+namespace {
+
+constexpr double dt = 1.0 / 60;
+
+const bench::Material& material() {
+    static const bench::Material made = bench::make_material(
+        std::getenv("GAIT_BENCH_DEMO") != nullptr ? std::getenv("GAIT_BENCH_DEMO") : "demo/lamplighter.glb");
+    return made;
+}
+
+const std::shared_ptr<const gait::Character>& blended(int active) {
+    static std::map<int, std::shared_ptr<const gait::Character>> made;
+    auto& character = made[active];
+    if (!character) { character = bench::blend_of(material(), active); }
+    return character;
+}
+
+/// The library's whole frame.
+void advance(benchmark::State& state) {
+    gait::Performer performer(blended(int(state.range(0))));
+    for (auto _ : state) {
+        performer.advance(dt);
+        benchmark::ClobberMemory();
+    }
+}
+
+void advance_and_skin(benchmark::State& state) {
+    gait::Performer performer(blended(int(state.range(0))));
+    std::vector<gait::Matrix4> matrices(performer.character().joint_count());
+    for (auto _ : state) {
+        performer.advance(dt);
+        performer.skinning_matrices(matrices);
+        benchmark::ClobberMemory();
+    }
+}
+
+/// The kernel alone, over the frames that the library would sample.
+void floor_kernel(benchmark::State& state) {
+    const gait::CharacterData& data = blended(int(state.range(0)))->data();
+    const auto active = std::size_t(state.range(0));
+    const std::size_t lanes = data.layout.lanes;
+    gait::AlignedFloats out(4 * lanes);
+    std::vector<gait::kernels::BlendSource> sources(active);
+    std::vector<double> positions(active, 0);
+    for (auto _ : state) {
+        for (std::size_t c = 0; c < active; ++c) {
+            const gait::SampledClip& clip = data.clips[c];
+            positions[c] += dt / clip.seconds;
+            positions[c] -= double(positions[c] >= 1);
+            const double place = positions[c] * clip.intervals;
+            const auto frame = std::uint32_t(place);
+            const auto second = float(place - frame) / float(active);
+            sources[c] = {{clip.frame(frame), lanes},
+                          {clip.frame(frame + 1), lanes},
+                          1 / float(active) - second,
+                          second,
+                          nullptr};
+        }
+        std::fill(out.begin(), out.end(), 0.0F);
+        gait::kernels::accumulate({out.data(), lanes}, sources.data(), active, lanes);
+        gait::kernels::normalize({out.data(), lanes}, lanes);
+        benchmark::ClobberMemory();
+    }
+}
+
+/// The textbook's blend tree: pairs of poses, blended in halves.
+class Textbook {
+public:
+    explicit Textbook(int active) : rest_(bench::rest_of(*material().assets.rig)) {
+        for (int c = 0; c < active; ++c) { clips_.push_back(bench::textbook_clip(material().clips[std::size_t(c)])); }
+        times_.resize(clips_.size(), 0);
+    }
+    bench::TextbookPose advance(double seconds) {
+        std::vector<bench::TextbookPose> poses;
+        for (std::size_t c = 0; c < clips_.size(); ++c) {
+            times_[c] += seconds;
+            while (times_[c] >= double(clips_[c].seconds)) { times_[c] -= double(clips_[c].seconds); }
+            poses.push_back(bench::sample(clips_[c], rest_, float(times_[c])));
+        }
+        while (poses.size() > 1) {
+            std::vector<bench::TextbookPose> halves;
+            for (std::size_t i = 0; i + 1 < poses.size(); i += 2) {
+                halves.push_back(bench::blend(poses[i], poses[i + 1], 0.5F));
+            }
+            poses = std::move(halves);
+        }
+        return poses.front();
+    }
+
+private:
+    bench::TextbookPose rest_;
+    std::vector<bench::TextbookClip> clips_;
+    std::vector<double> times_;
+};
+
+void textbook(benchmark::State& state) {
+    Textbook player(int(state.range(0)));
+    for (auto _ : state) { benchmark::DoNotOptimize(player.advance(dt)); }
+}
+
+void textbook_and_skin(benchmark::State& state) {
+    Textbook player(int(state.range(0)));
+    for (auto _ : state) { benchmark::DoNotOptimize(bench::skinning(player.advance(dt), *material().assets.rig)); }
+}
+
+/// Cost against the size of the document: one state plays, all the others wait.
+void machine(benchmark::State& state) {
+    static std::map<std::int64_t, std::shared_ptr<const gait::Character>> made;
+    auto& character = made[state.range(0)];
+    if (!character) { character = bench::machine_of(material(), int(state.range(0))); }
+    gait::Performer performer(character);
+    for (auto _ : state) {
+        performer.advance(dt);
+        benchmark::ClobberMemory();
+    }
+}
+
+/// A crowd of four-clip performers on all cores, a frame each.
+void crowd(benchmark::State& state) {
+    std::vector<gait::Performer> performers;
+    for (int i = 0; i < 1000; ++i) {
+        performers.emplace_back(blended(4));
+        performers.back().advance(0.001 * i);
+    }
+    for (auto _ : state) {
+        gait::advance_all(performers, dt);
+        benchmark::ClobberMemory();
+    }
+}
+
+/// Both ways must play the same, or the comparison means nothing. Returns the greatest difference, degrees.
+double greatest_difference(int active) {
+    gait::Performer performer(blended(active));
+    Textbook player(active);
+    double worst = 0;
+    std::vector<gait::Transform> pose(performer.character().joint_count());
+    for (int i = 0; i < 200; ++i) {
+        performer.advance(dt);
+        const bench::TextbookPose reference = player.advance(dt);
+        performer.pose(pose);
+        for (std::size_t j = 0; j < pose.size(); ++j) {
+            worst = std::max(worst, gait::degrees_between(pose[j].rotation, gait::from_eigen(reference.rotations[j])));
+        }
+    }
+    return worst;
+}
+
+/// Keeps the least time of each benchmark, nanoseconds.
+class Collector : public benchmark::ConsoleReporter {
+public:
+    Collector() : ConsoleReporter(OO_None) {}
+    void ReportRuns(const std::vector<Run>& runs) override {
+        for (const Run& run : runs) {
+            if (run.run_type != Run::RT_Iteration) { continue; }
+            const double time = run.GetAdjustedRealTime();
+            auto& least = nanoseconds[run.run_name.function_name + "/" + run.run_name.args];
+            least = least == 0 ? time : std::min(least, time);
+        }
+    }
+    std::map<std::string, double> nanoseconds;
+};
+
+} // namespace
+
+int main(int argument_count, char** arguments) {
+    const std::string json_path = argument_count > 1 && arguments[1][0] != '-' ? arguments[1] : "";
+    for (auto* run :
+         {benchmark::RegisterBenchmark("advance", advance),
+          benchmark::RegisterBenchmark("advance_and_skin", advance_and_skin),
+          benchmark::RegisterBenchmark("floor", floor_kernel), benchmark::RegisterBenchmark("textbook", textbook),
+          benchmark::RegisterBenchmark("textbook_and_skin", textbook_and_skin)}) {
+        run->Arg(1)->Arg(2)->Arg(4)->Arg(8)->Repetitions(7)->MinTime(0.05);
+    }
+    benchmark::RegisterBenchmark("machine", machine)->Arg(10)->Arg(100)->Arg(1000)->Repetitions(7)->MinTime(0.05);
+    benchmark::RegisterBenchmark("crowd", crowd)->Arg(1000)->Repetitions(7)->MinTime(0.1)->UseRealTime();
+    benchmark::Initialize(&argument_count, arguments);
+    Collector collector;
+    benchmark::RunSpecifiedBenchmarks(&collector);
+    auto& ns = collector.nanoseconds;
+
+    nlohmann::json report;
+    report["instruction_set"] = gait::runnable_targets().front();
+    report["joints"] = blended(1)->joint_count();
+    fmt::print("{} joints, {} \n\n", blended(1)->joint_count(), gait::runnable_targets().front());
+    fmt::print("  active clips   advance     floor  (1.5 x floor + 200)   textbook/advance   matrices/pose   with "
+               "matrices: textbook/ours   degrees apart\n");
+    bool kept = true;
+    for (const int active : {1, 2, 4, 8}) {
+        const auto at = [&](const std::string& name) { return ns[fmt::format("{}/{}", name, active)]; };
+        const double allowed = 1.5 * at("floor") + 200, times = at("textbook") / at("advance");
+        const double matrices = (at("advance_and_skin") - at("advance")) / at("advance"),
+                     skinned = at("textbook_and_skin") / at("advance_and_skin");
+        const double apart = greatest_difference(active);
+        fmt::print("  {:12}  {:5.0f} ns  {:5.0f} ns  {:16.0f} ns  {:16.1f}x  {:14.2f}  {:27.1f}x  {:14.3f}\n", active,
+                   at("advance"), at("floor"), allowed, times, matrices, skinned, apart);
+        report["active"][std::to_string(active)] = {
+            {"advance_ns", at("advance")},    {"floor_ns", at("floor")},
+            {"allowed_ns", allowed},          {"textbook_over_advance", times},
+            {"matrices_over_pose", matrices}, {"textbook_over_ours_with_matrices", skinned},
+            {"degrees_apart", apart}};
+        if (active >= 4) { kept = kept && at("advance") <= allowed && times >= 30 && matrices <= 2 && apart <= 0.1; }
+    }
+    fmt::print("\n  states in the document   advance\n");
+    for (const int states : {10, 100, 1000}) {
+        fmt::print("  {:22}  {:5.0f} ns\n", states, ns[fmt::format("machine/{}", states)]);
+        report["states"][std::to_string(states)] = ns[fmt::format("machine/{}", states)];
+    }
+    const double each = ns["crowd/1000"] / 1000, carried = 1e9 / 60 / each;
+    fmt::print("\n  on {} cores, four clips each: {:.0f} ns a performer, {:.0f} performers at 60 Hz\n",
+               std::thread::hardware_concurrency(), each, carried);
+    const gait::CharacterData& data = blended(4)->data();
+    const std::size_t pose_bytes = data.layout.pose_rows * data.layout.lanes * sizeof(float),
+                      all = blended(4)->performer_bytes();
+    fmt::print("  bytes a performer: {}, of which its pose {}\n", all, pose_bytes);
+    fmt::print("\n  wanted at 4 and 8 clips (within 1.5 x floor + 200 ns, 30 times textbook, matrices at most 2 poses, "
+               "0.1 degree): {}\n",
+               kept ? "kept" : "MISSED");
+    report["crowd"] = {
+        {"cores", std::thread::hardware_concurrency()}, {"ns_a_performer", each}, {"performers_at_60_hz", carried}};
+    report["bytes"] = {{"performer", all}, {"pose", pose_bytes}};
+    report["kept"] = kept;
+    if (!json_path.empty()) { std::ofstream(json_path) << report.dump(2) << "\n"; }
+    return kept ? 0 : 1;
+}
