@@ -44,34 +44,37 @@ Material make_material(const std::string& demo_file) {
     gait::ImportResult imported = gait::import_gltf(demo_file);
     if (!imported.file) { throw std::runtime_error(gait::format(imported.diagnostics)); }
     gait::Rig& rig = imported.file->rig;
-    int parent = rig.find("right_grip").value();
+    // Tassels on the coat's tails and the cap.
+    std::vector<int> ends;
+    for (const char* name :
+         {"left_coat_front_2", "right_coat_front_2", "left_coat_back_2", "right_coat_back_2", "cap"}) {
+        ends.push_back(rig.find(name).value());
+    }
     while (int(rig.joints.size()) < joints) {
+        int& end = ends[rig.joints.size() % ends.size()];
         gait::Joint link;
-        link.name = fmt::format("rope_{}", rig.joints.size());
-        link.parent = parent;
+        link.name = fmt::format("tassel_{}", rig.joints.size());
+        link.parent = end;
         link.rest.translation = {0, -0.05F, 0};
-        parent = int(rig.joints.size());
+        end = int(rig.joints.size());
         rig.joints.push_back(link);
     }
     Material material;
     for (int c = 0; c < 8; ++c) {
-        gait::ClipSource clip = imported.file->clips[std::size_t(c) % imported.file->clips.size()];
+        gait::ClipSource clip = imported.file->clips[1];
         clip.name = fmt::format("clip_{}", c);
-        const double stretch = 1 + 0.07 * c;
+        for (gait::JointTracks& tracks : clip.tracks) {
+            for (gait::Quat& q : tracks.rotation.values) { q = gait::slerp({}, q, 0.8 + 0.05 * c); }
+        }
         for (std::size_t j = clip.joints.size(); j < rig.joints.size(); ++j) {
             gait::JointTracks tracks;
             for (int k = 0; k <= 60; ++k) {
                 tracks.rotation.times.push_back(clip.seconds * k / 60);
-                tracks.rotation.values.push_back(
-                    gait::axis_angle({1, 0, 0.3F}, 12 * std::sin(2 * gait::pi * (k / 60.0 + 0.05 * double(j)))));
+                tracks.rotation.values.push_back(gait::axis_angle(
+                    {1, 0, 0.3F}, 12 * std::sin(2 * gait::pi * (k / 60.0 + 0.05 * double(j) + 0.01 * c))));
             }
             clip.joints.push_back(rig.joints[j].name);
             clip.tracks.push_back(std::move(tracks));
-        }
-        clip.seconds *= stretch;
-        for (gait::JointTracks& tracks : clip.tracks) {
-            for (double& t : tracks.rotation.times) { t *= stretch; }
-            for (double& t : tracks.translation.times) { t *= stretch; }
         }
         material.assets.clips.emplace(clip.name, clip);
         material.clips.push_back(std::move(clip));

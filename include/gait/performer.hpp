@@ -95,7 +95,7 @@ public:
     void pose(std::span<Transform> out) const;
     /// The pose in model space: metres from the character's origin.
     void model_pose(std::span<Transform> out) const;
-    /// The same as matrices.
+    /// The same as matrices. Both kinds of matrices are only written when `out` holds `joint_count()`.
     void model_matrices(std::span<Matrix4> out) const;
     /// Model matrices times the rig's inverse bind matrices, for the skin.
     void skinning_matrices(std::span<Matrix4> out) const;
@@ -131,6 +131,8 @@ public:
     bool restore(std::span<const std::byte> stored);
 
 private:
+    void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;
+
     struct Free {
         void operator()(std::byte* block) const;
     };

@@ -216,7 +216,10 @@ SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, do
             rows[2 * result.stride] = q.z;
             rows[3 * result.stride] = q.w;
         }
-        if (dot(before, frames.front()[j].rotation) < 0) { result.odd[j / 32] |= 1U << (j % 32); }
+        if (dot(before, frames.front()[j].rotation) < 0) {
+            result.odd[j / 32] |= 1U << (j % 32);
+            result.any_odd = true;
+        }
     }
     store_sparse(frames, rest, stepped_translation, &Transform::translation, result.still_translations,
                  result.moving_translations);

@@ -39,6 +39,7 @@ struct SampledClip {
     SparseRows still_translations, moving_translations; ///< never changing, and changing
     SparseRows still_scales, moving_scales;
     std::vector<StepTrack> steps;
+    bool any_odd = false;           ///< some bit of `odd` is set
     std::vector<std::uint32_t> odd; ///< a bit a joint: its quaternion changes sign each time the loop comes round
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }

@@ -24,13 +24,13 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
                 first = hn::Mul(first, sign);
                 second = hn::Mul(second, sign);
             }
-            const float* a = source.from.first + lane;
-            const float* b = source.to.first + lane;
-            const std::size_t sa = source.from.stride, sb = source.to.stride;
+            const float* a = source.from + lane;
+            const float* b = source.to + lane;
+            const std::size_t stride = source.stride;
             qx = hn::MulAdd(hn::Load(d, b), second, hn::MulAdd(hn::Load(d, a), first, qx));
-            qy = hn::MulAdd(hn::Load(d, b + sb), second, hn::MulAdd(hn::Load(d, a + sa), first, qy));
-            qz = hn::MulAdd(hn::Load(d, b + 2 * sb), second, hn::MulAdd(hn::Load(d, a + 2 * sa), first, qz));
-            qw = hn::MulAdd(hn::Load(d, b + 3 * sb), second, hn::MulAdd(hn::Load(d, a + 3 * sa), first, qw));
+            qy = hn::MulAdd(hn::Load(d, b + stride), second, hn::MulAdd(hn::Load(d, a + stride), first, qy));
+            qz = hn::MulAdd(hn::Load(d, b + 2 * stride), second, hn::MulAdd(hn::Load(d, a + 2 * stride), first, qz));
+            qw = hn::MulAdd(hn::Load(d, b + 3 * stride), second, hn::MulAdd(hn::Load(d, a + 3 * stride), first, qw));
         }
         hn::Store(qx, d, to);
         hn::Store(qy, d, to + sum.stride);
@@ -39,50 +39,62 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
     }
 }
 
-/// product = left * right, where `right` holds the upper three rows of its columns `step` floats apart and its last row
-/// is 0 0 0 1. `product` may be `left`.
-HWY_INLINE void multiply(const float* left, const float* right, std::size_t step, float* product) {
-    const hn::CappedTag<float, 4> d; // a column; a row at a time where there are no vectors
-    for (std::size_t row = 0; row < 4; row += hn::Lanes(d)) {
-        const auto x = hn::LoadU(d, left + row), y = hn::LoadU(d, left + row + 4);
-        const auto z = hn::LoadU(d, left + row + 8), w = hn::LoadU(d, left + row + 12);
-        const auto carried = [&](const float* v) HWY_ATTR {
-            return hn::MulAdd(x, hn::Set(d, v[0]), hn::MulAdd(y, hn::Set(d, v[1]), hn::Mul(z, hn::Set(d, v[2]))));
-        };
-        const auto a = carried(right), b = carried(right + step), c = carried(right + 2 * step);
-        const auto t = hn::Add(w, carried(right + 3 * step));
-        hn::StoreU(a, d, product + row);
-        hn::StoreU(b, d, product + row + 4);
-        hn::StoreU(c, d, product + row + 8);
-        hn::StoreU(t, d, product + row + 12);
+/// product = left * right, 16 floats each, column by column. `product` may be either.
+HWY_INLINE void multiply(const float* left, const float* right, float* product) {
+#if HWY_TARGET == HWY_SCALAR
+    float result[16];
+    for (std::size_t e = 0; e < 16; ++e) {
+        const float* column = right + e / 4 * 4;
+        const float* row = left + e % 4;
+        result[e] = row[0] * column[0] + row[4] * column[1] + row[8] * column[2] + row[12] * column[3];
     }
+    for (std::size_t e = 0; e < 16; ++e) { product[e] = result[e]; }
+#else
+    // As many whole columns as a vector holds: one element of each is spread over its column at a time.
+    const Floats d;
+    const auto x = hn::LoadDup128(d, left), y = hn::LoadDup128(d, left + 4);
+    const auto z = hn::LoadDup128(d, left + 8), w = hn::LoadDup128(d, left + 12);
+    for (std::size_t e = 0; e < 16; e += hn::Lanes(d)) {
+        const auto columns = hn::LoadU(d, right + e);
+        const auto upper = hn::MulAdd(x, hn::Broadcast<0>(columns), hn::Mul(y, hn::Broadcast<1>(columns)));
+        const auto lower = hn::MulAdd(z, hn::Broadcast<2>(columns), hn::Mul(w, hn::Broadcast<3>(columns)));
+        hn::StoreU(hn::Add(upper, lower), d, product + e);
+    }
+#endif
 }
 
-// Matrices go joint by joint, a column a vector of four. Widening over the joints of one level was the other way: a
-// person's levels hold five joints on average, so that most lanes would idle, and each parent's twelve numbers would
-// have to be gathered.
-void model_matrices(const LocalPose& pose, float* matrices) {
-    constexpr std::size_t block = 64;
+// Joint by joint, a column a vector of four, level by level: joints of one level do not wait for each other, and a
+// processor works on several at once. (Widening over a level instead leaves most lanes idle, as a person's levels hold
+// five joints on average, and gathers twelve numbers of each parent.)
+void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
     const Floats d;
-    HWY_ALIGN float r[9][block];
-    for (std::size_t base = 0; base < pose.joints; base += block) {
-        const std::size_t count = HWY_MIN(block, pose.joints - base);
-        // The rotations' matrices, over all lanes at once.
+    const hn::CappedTag<float, 4> part; // a column; an element at a time where there are no vectors
+    const auto one = hn::Set(d, 1.0F);
+    HWY_ALIGN float r[9][level_order_chunk];
+    std::size_t bound = 0;
+    const auto bind_until = [&](std::size_t end) HWY_ATTR {
+        for (; bound < end; ++bound) {
+            float* m = matrices + 16 * pose.level_order[bound];
+            multiply(m, inverse_bind + 16 * pose.level_order[bound], m);
+        }
+    };
+    for (std::size_t base = 0; base < pose.joints; base += level_order_chunk) {
+        const std::size_t count = HWY_MIN(level_order_chunk, pose.joints - base);
+        // The rotations' matrices, many joints at once.
         for (std::size_t lane = 0; lane < count; lane += hn::Lanes(d)) {
-            const float* q = pose.rotations.first + base + lane;
-            const std::size_t s = pose.rotations.stride;
-            const auto x = hn::Load(d, q), y = hn::Load(d, q + s), z = hn::Load(d, q + 2 * s),
-                       w = hn::Load(d, q + 3 * s);
-            const auto one = hn::Set(d, 1.0F);
+            const auto load = [&](const ConstRows& rows, std::size_t row)
+                                  HWY_ATTR { return hn::Load(d, rows.first + row * rows.stride + base + lane); };
+            const auto x = load(pose.rotations, 0), y = load(pose.rotations, 1);
+            const auto z = load(pose.rotations, 2), w = load(pose.rotations, 3);
             const auto x2 = hn::Add(x, x), y2 = hn::Add(y, y), z2 = hn::Add(z, z);
             const auto xx = hn::Mul(x, x2), yy = hn::Mul(y, y2), zz = hn::Mul(z, z2);
             const auto xy = hn::Mul(x, y2), xz = hn::Mul(x, z2), yz = hn::Mul(y, z2);
             const auto wx = hn::Mul(w, x2), wy = hn::Mul(w, y2), wz = hn::Mul(w, z2);
             auto sx = one, sy = one, sz = one;
             if (pose.scales.first != nullptr) {
-                sx = hn::Load(d, pose.scales.first + base + lane);
-                sy = hn::Load(d, pose.scales.first + pose.scales.stride + base + lane);
-                sz = hn::Load(d, pose.scales.first + 2 * pose.scales.stride + base + lane);
+                sx = load(pose.scales, 0);
+                sy = load(pose.scales, 1);
+                sz = load(pose.scales, 2);
             }
             hn::Store(hn::Mul(hn::Sub(one, hn::Add(yy, zz)), sx), d, r[0] + lane);
             hn::Store(hn::Mul(hn::Add(xy, wz), sx), d, r[1] + lane);
@@ -94,30 +106,36 @@ void model_matrices(const LocalPose& pose, float* matrices) {
             hn::Store(hn::Mul(hn::Sub(yz, wx), sz), d, r[7] + lane);
             hn::Store(hn::Mul(hn::Sub(one, hn::Add(xx, yy)), sz), d, r[8] + lane);
         }
-        for (std::size_t i = 0; i < count; ++i) {
-            const std::size_t joint = base + i;
+        for (std::size_t i = base; i < base + count; ++i) {
+            // Joints whose children are all done take their bind matrix now: work for the time a deep chain has to
+            // wait.
+            if (inverse_bind != nullptr) { bind_until(pose.done_before[i]); }
+            const std::size_t joint = pose.level_order[i], lane = joint - base;
             const float* t = pose.translations.first + joint;
             const std::size_t ts = pose.translations.stride;
             float* m = matrices + 16 * joint;
             const int parent = pose.parents[joint];
             if (parent < 0) {
-                const float root[16] = {r[0][i], r[1][i], r[2][i], 0, r[3][i], r[4][i], r[5][i],   0,
-                                        r[6][i], r[7][i], r[8][i], 0, t[0],    t[ts],   t[2 * ts], 1};
+                const float root[16] = {r[0][lane], r[1][lane], r[2][lane], 0, r[3][lane], r[4][lane], r[5][lane], 0,
+                                        r[6][lane], r[7][lane], r[8][lane], 0, t[0],       t[ts],      t[2 * ts],  1};
                 for (std::size_t e = 0; e < 16; ++e) { m[e] = root[e]; }
                 continue;
             }
-            const float local[12] = {r[0][i], r[1][i], r[2][i], r[3][i], r[4][i], r[5][i],
-                                     r[6][i], r[7][i], r[8][i], t[0],    t[ts],   t[2 * ts]};
-            multiply(matrices + 16 * std::size_t(parent), local, 3, m);
+            for (std::size_t e = 0; e < 4; e += hn::Lanes(part)) {
+                const float* p = matrices + 16 * parent + e;
+                const auto p0 = hn::LoadU(part, p), p1 = hn::LoadU(part, p + 4), p2 = hn::LoadU(part, p + 8);
+                const auto carried = [&](float a, float b, float c) HWY_ATTR {
+                    return hn::MulAdd(p0, hn::Set(part, a),
+                                      hn::MulAdd(p1, hn::Set(part, b), hn::Mul(p2, hn::Set(part, c))));
+                };
+                hn::StoreU(carried(r[0][lane], r[1][lane], r[2][lane]), part, m + e);
+                hn::StoreU(carried(r[3][lane], r[4][lane], r[5][lane]), part, m + 4 + e);
+                hn::StoreU(carried(r[6][lane], r[7][lane], r[8][lane]), part, m + 8 + e);
+                hn::StoreU(hn::Add(hn::LoadU(part, p + 12), carried(t[0], t[ts], t[2 * ts])), part, m + 12 + e);
+            }
         }
     }
-}
-
-void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints) {
-    for (std::size_t joint = 0; joint < joints; ++joint) {
-        float* m = matrices + 16 * joint;
-        multiply(m, inverse_bind + 16 * joint, 4, m);
-    }
+    if (inverse_bind != nullptr) { bind_until(pose.joints); }
 }
 
 void normalize(Rows rotations, std::size_t lanes) {
@@ -184,7 +202,6 @@ HWY_AFTER_NAMESPACE();
 namespace gait::kernels {
 
 HWY_EXPORT(model_matrices);
-HWY_EXPORT(bind_matrices);
 HWY_EXPORT(accumulate);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
@@ -193,10 +210,8 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
 }
 
-void model_matrices(const LocalPose& pose, float* matrices) { HWY_DYNAMIC_DISPATCH(model_matrices)(pose, matrices); }
-
-void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints) {
-    HWY_DYNAMIC_DISPATCH(bind_matrices)(matrices, inverse_bind, joints);
+void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
+    HWY_DYNAMIC_DISPATCH(model_matrices)(pose, inverse_bind, matrices);
 }
 
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }

@@ -23,29 +23,35 @@ struct ConstRows {
 
 /// One clip's share of a blend: first_weight * from + second_weight * to, times a sign a lane where `signs` is not
 /// null.
+/// Left without initial values, because a frame holds an array of them on its stack.
 struct BlendSource {
-    ConstRows from, to;
-    float first_weight = 0, second_weight = 0;
-    const float* signs = nullptr;
+    const float* from;
+    const float* to;
+    std::size_t stride; ///< of both
+    float first_weight, second_weight;
+    const float* signs;
 };
 
 /// Adds every source to `sum` in one pass, lane by lane, the sum staying in registers.
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes);
 
+/// Joints are put in order of their level this many at a time, so that what is computed ahead fits on any stack.
+inline constexpr std::size_t level_order_chunk = 128;
+
 /// What model-space matrices are made from. Scales may be null where nothing scales.
 struct LocalPose {
     ConstRows rotations;
-    ConstRows translations;                ///< three rows
-    ConstRows scales;                      ///< three rows
-    const std::int16_t* parents = nullptr; ///< [joint], -1 for roots, smaller than the joint's own index
+    ConstRows translations;                     ///< three rows
+    ConstRows scales;                           ///< three rows
+    const std::int16_t* parents = nullptr;      ///< [joint], -1 for roots, smaller than the joint's own index
+    const std::uint16_t* level_order = nullptr; ///< the joints of each chunk, those nearer the root first
+    const std::uint16_t* done_before =
+        nullptr; ///< [i]: how many of `level_order` nobody needs when its i-th is computed
     std::size_t joints = 0;
 };
 
-/// Model-space matrices [joint][16], column by column. Every parent stands before its children.
-void model_matrices(const LocalPose& pose, float* matrices);
-
-/// matrices[j] = matrices[j] * inverse_bind[j], both [joint][16] with a last row of 0 0 0 1.
-void bind_matrices(float* matrices, const float* inverse_bind, std::size_t joints);
+/// Model-space matrices [joint][16], column by column; times `inverse_bind` [joint][16] where that is not null.
+void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices);
 
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);

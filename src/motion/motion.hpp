@@ -12,6 +12,7 @@ struct Leaf {
     std::uint16_t clip = 0;
     bool loops = false;
     bool synced = false; ///< follows the layer's shared phase instead of a playhead of its own
+    double rate = 0;     ///< cycles a second: one over the clip's length; 0 for a clip of no length
 };
 
 /// A leaf, or a blend of other parts.

@@ -35,9 +35,11 @@ struct CharacterData {
     Rig rig;
     AlignedFloats rest; ///< [tx ty tz (sx sy sz)][lane] of the rest pose
     std::vector<MovedComponent> moved;
-    std::vector<std::int16_t> parents; ///< a joint each
-    AlignedFloats inverse_bind;        ///< [joint][16]
-    bool scales = false;               ///< some joint's scale is not 1 in the rest pose or in a clip
+    std::vector<std::int16_t> parents;      ///< a joint each
+    std::vector<std::uint16_t> level_order; ///< see `kernels::LocalPose`
+    std::vector<std::uint16_t> done_before; ///< [i]: joints at its head that have no child at or after its i-th
+    AlignedFloats inverse_bind;             ///< [joint][16]
+    bool scales = false;                    ///< some joint's scale is not 1 in the rest pose or in a clip
     std::vector<SampledClip> clips;
     std::vector<ParameterInfo> parameters;
     MotionTable motions;

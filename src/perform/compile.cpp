@@ -3,6 +3,7 @@
 #include "check/sink.hpp"
 #include "clip/sampled_clip.hpp"
 #include "machine/expression_parser.hpp"
+#include "math/pose_kernels.hpp"
 #include "perform/character_data.hpp"
 
 #include <fmt/format.h>
@@ -254,6 +255,10 @@ private:
         motion.synced =
             std::any_of(building.leaves.begin(), building.leaves.end(), [](const Leaf& l) { return l.synced; });
         most_leaves_ = std::max<std::size_t>(most_leaves_, building.leaves.size());
+        for (Leaf& leaf : building.leaves) {
+            const double seconds = clip_seconds(leaf.clip);
+            leaf.rate = seconds > 0 ? 1 / seconds : 0;
+        }
         auto& leaves = data_->motions.leaves;
         leaves.insert(leaves.end(), building.leaves.begin(), building.leaves.end());
         data_->motions.motions.push_back(motion);
@@ -446,10 +451,31 @@ private:
         for (const Joint& joint : data.rig.joints) {
             data.scales = data.scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
         }
+        std::vector<int> levels;
         for (const Joint& joint : data.rig.joints) {
+            levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
+            data.level_order.push_back(std::uint16_t(levels.size() - 1));
             data.parents.push_back(std::int16_t(joint.parent));
             data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
                                      std::end(joint.inverse_bind.elements));
+        }
+        std::stable_sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
+            const auto key = [&](std::uint16_t joint) {
+                return std::pair(joint / kernels::level_order_chunk, levels[joint]);
+            };
+            return key(a) < key(b);
+        });
+        // Where in the order each joint's matrix is needed last: by itself or by its last child.
+        std::vector<std::size_t> last_use(joints);
+        for (std::size_t i = 0; i < joints; ++i) {
+            const std::uint16_t joint = data.level_order[i];
+            last_use[joint] = i;
+            if (data.parents[joint] >= 0) { last_use[std::size_t(data.parents[joint])] = i; }
+        }
+        std::size_t done = 0;
+        for (std::size_t i = 0; i < joints; ++i) {
+            while (done < i && last_use[data.level_order[done]] < i) { ++done; }
+            data.done_before.push_back(std::uint16_t(done));
         }
         data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
         for (std::size_t j = 0; j < joints; ++j) {

@@ -40,19 +40,20 @@ Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std
     return sample;
 }
 
+/// `rows` are three, `stride` apart, and begin at the window's first joint.
 void add_sparse(const SparseRows& values, std::uint32_t frame, float fraction, float weight, Window window, float* rows,
                 std::size_t stride) {
     const std::size_t count = values.joints.size();
     if (count == 0) { return; }
-    const float* a = values.values.data() + std::size_t(values.constant() ? 0 : frame) * 3 * count;
+    const float* a = values.values.data() + (values.constant() ? 0 : std::size_t(frame) * 3 * count);
     const float* b = values.constant() ? a : a + 3 * count;
+    const float second = weight * fraction, first = weight - second;
     for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t joint = values.joints[i];
-        if (joint < window.first || joint >= window.first + window.lanes) { continue; }
-        for (std::size_t axis = 0; axis < 3; ++axis) {
-            const float from = a[axis * count + i], to = b[axis * count + i];
-            rows[axis * stride + joint - window.first] += weight * (from + (to - from) * fraction);
-        }
+        const std::size_t lane = values.joints[i] - window.first; // wraps round to a large one before the window
+        if (lane >= window.lanes) { continue; }
+        rows[lane] += first * a[i] + second * b[i];
+        rows[stride + lane] += first * a[count + i] + second * b[count + i];
+        rows[2 * stride + lane] += first * a[2 * count + i] + second * b[2 * count + i];
     }
 }
 
@@ -81,30 +82,27 @@ class WindowBlend {
 public:
     WindowBlend(const CharacterData& data, Window window, PoseRows out) : data_(data), window_(window), out_(out) {}
 
-    void add(const Sample& sample, const std::uint32_t* instance_signs) {
+    /// The signs of the instance whose clips are added next.
+    void begin_instance(const std::uint32_t* words) {
+        const std::size_t first_word = window_.first / 32;
+        any_sign_ = 0;
+        for (std::size_t w = 0; w < signs_.size(); ++w) {
+            signs_[w] = first_word + w < data_.layout.sign_words ? words[first_word + w] : 0;
+            any_sign_ |= signs_[w];
+        }
+    }
+
+    void add(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
         if (count_ == sources_.size() || signed_count_ == factors_.size()) { sum(); }
         kernels::BlendSource& source = sources_[count_++];
-        source.from = {clip.frame(sample.frame) + window_.first, clip.stride};
-        source.to = {clip.frame(std::min(sample.frame + 1, clip.intervals)) + window_.first, clip.stride};
+        source.from = clip.frame(sample.frame) + window_.first;
+        source.to = source.from + (sample.frame < clip.intervals ? 4 * clip.stride : 0);
+        source.stride = clip.stride;
         source.second_weight = sample.weight * sample.fraction;
         source.first_weight = sample.weight - source.second_weight;
-        source.signs = nullptr;
-
-        std::array<std::uint32_t, window_lanes / 32> signs{};
-        const std::size_t first_word = window_.first / 32;
-        std::uint32_t any = 0;
-        for (std::size_t w = 0; w < signs.size() && first_word + w < data_.layout.sign_words; ++w) {
-            signs[w] = instance_signs[first_word + w] ^ (sample.odd_loop ? clip.odd[first_word + w] : 0U);
-            any |= signs[w];
-        }
-        if (any != 0) {
-            auto& factors = factors_[signed_count_++];
-            for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
-                factors[lane] = ((signs[lane / 32] >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
-            }
-            source.signs = factors.data();
-        }
+        const bool turned = sample.odd_loop && clip.any_odd;
+        source.signs = any_sign_ != 0 || turned ? factors_for(sample, turned) : nullptr;
 
         float* translations = out_.first + 4 * out_.stride;
         add_sparse(clip.still_translations, 0, 0, sample.weight, window_, translations, out_.stride);
@@ -115,7 +113,7 @@ public:
             add_sparse(clip.still_scales, 0, 0, sample.weight, window_, scales, out_.stride);
             add_sparse(clip.moving_scales, sample.frame, sample.fraction, sample.weight, window_, scales, out_.stride);
         }
-        if (!clip.steps.empty()) { add_steps(sample, signs, window_, out_); }
+        if (!clip.steps.empty()) { add_steps(sample, signs_, window_, out_); }
     }
 
     void finish() {
@@ -124,6 +122,18 @@ public:
     }
 
 private:
+    const float* factors_for(const Sample& sample, bool turned) {
+        auto& factors = factors_[signed_count_++];
+        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+            std::uint32_t word = signs_[lane / 32];
+            if (turned && window_.first + lane < data_.rig.joints.size()) {
+                word ^= sample.clip->odd[(window_.first + lane) / 32];
+            }
+            factors[lane] = ((word >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+        }
+        return factors.data();
+    }
+
     void sum() {
         kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window_.lanes);
         count_ = 0;
@@ -133,8 +143,10 @@ private:
     const CharacterData& data_;
     Window window_;
     PoseRows out_;
+    std::array<std::uint32_t, window_lanes / 32> signs_{};
+    std::uint32_t any_sign_ = 0;
     std::size_t count_ = 0, signed_count_ = 0;
-    std::array<kernels::BlendSource, 32> sources_;
+    std::array<kernels::BlendSource, 32> sources_; // only the first `count_` hold anything
     alignas(cache_line) std::array<std::array<float, window_lanes>, 4> factors_;
 };
 
@@ -201,12 +213,11 @@ double shared_cadence(const CharacterData& data, const PerformerBlock& block, do
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
         for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
-            const double seconds = data.clips[leaves[leaf].clip].seconds;
-            if (!leaves[leaf].synced || !(seconds > 0)) { continue; }
+            if (!leaves[leaf].synced || !(leaves[leaf].rate > 0)) { continue; }
             const double weight = double(shares[i]) * double(playheads[leaf].weight);
-            cycles += weight / seconds;
+            cycles += weight * leaves[leaf].rate;
             total += weight;
-            if (playheads[leaf].weight > 0) { fallback = 1 / seconds; }
+            if (playheads[leaf].weight > 0) { fallback = leaves[leaf].rate; }
         }
     }
     return total > 1e-6 ? cycles / total : fallback;
@@ -233,16 +244,17 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
+        blend.begin_instance(block.signs(instance));
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             const float weight = shares[i] * playheads[l].weight;
             if (!(weight > 0)) { continue; }
             const SampledClip& clip = data.clips[leaves[l].clip];
-            const double own_shift = clip.seconds > 0 ? what.shift / clip.seconds : 0;
+            const double own_shift = what.shift * leaves[l].rate;
             const Sample sample =
                 leaves[l].synced
                     ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
                     : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
-            blend.add(sample, block.signs(instance));
+            blend.add(sample);
         }
     }
     blend.finish();

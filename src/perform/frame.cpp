@@ -23,6 +23,12 @@ const Motion& motion_of(const CharacterData& data, const Instance& instance) {
 
 Instance& active(PerformerHeader& header) { return header.instances[header.instance_count - 1U]; }
 
+/// Whether some motion follows the layer's shared phase.
+bool plays_synced(const CharacterData& data, const PerformerHeader& header) {
+    return std::any_of(header.instances.begin(), header.instances.begin() + header.instance_count,
+                       [&](const Instance& i) { return motion_of(data, i).synced; });
+}
+
 /// Seconds until the motion's clips with weight have all ended; infinite while one of them loops.
 double seconds_left(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
     const auto leaves = data.motions.leaves_of(motion_of(data, instance));
@@ -97,8 +103,7 @@ void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t
         capture_offset(data, block, std::max({fade_left, offset_left, least_offset_seconds}));
         drop_oldest(header, 1);
     }
-    const bool synced_already = std::any_of(header.instances.begin(), header.instances.begin() + header.instance_count,
-                                            [&](const Instance& i) { return motion_of(data, i).synced; });
+    const bool synced_already = plays_synced(data, header);
     Instance& fresh = header.instances[header.instance_count];
     const std::uint8_t slot = free_slot(header);
     fresh.serial = header.next_serial++;
@@ -137,6 +142,7 @@ void decide(const CharacterData& data, const PerformerBlock& block) {
     while (visited_count < most_splits) {
         const std::uint16_t from = active(header).state;
         const CompiledState& state = data.states[from];
+        if (state.transition_count == 0) { return; }
         const ExpressionInputs inputs{block.smoothed(), block.raw(), read_state(data, block, active(header))};
         const double left = seconds_left(data, block, active(header));
         std::uint16_t taken = no_transition;
@@ -175,6 +181,7 @@ double timed_transition_due(const CharacterData& data, const PerformerBlock& blo
 }
 
 void come_round(double& position, std::uint32_t& loops) {
+    if (position < 1) { return; }
     const double whole = std::floor(position);
     position -= whole;
     loops += std::uint32_t(std::int64_t(whole));
@@ -185,18 +192,19 @@ void pass(const CharacterData& data, const PerformerBlock& block, double dt) {
     if (!(dt > 0)) { return; }
     PerformerHeader& header = block.header();
     header.time += dt;
-    // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    header.phase += dt * shared_cadence(data, block, dt / 2);
-    come_round(header.phase, header.phase_loops);
+    if (plays_synced(data, header)) {
+        // The cadence of the middle of the step, so that it hangs little on how long steps are.
+        header.phase += dt * shared_cadence(data, block, dt / 2);
+        come_round(header.phase, header.phase_loops);
+    }
     for (std::size_t i = 0; i < header.instance_count; ++i) {
         Instance& instance = header.instances[i];
         instance.elapsed += dt;
         Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion_of(data, instance));
         for (std::size_t l = 0; l < leaves.size(); ++l) {
-            const double seconds = data.clips[leaves[l].clip].seconds;
-            if (!(playheads[l].weight > 0) || !(seconds > 0) || leaves[l].synced) { continue; }
-            playheads[l].position += dt / seconds;
+            if (!(playheads[l].weight > 0) || leaves[l].synced) { continue; }
+            playheads[l].position += dt * leaves[l].rate;
             if (leaves[l].loops) {
                 come_round(playheads[l].position, playheads[l].loops);
             } else {
@@ -220,8 +228,15 @@ void smooth_parameters(const CharacterData& data, const PerformerBlock& block, d
     for (std::size_t p = 0; p < data.parameters.size(); ++p) {
         const ParameterInfo& info = data.parameters[p];
         if (!(info.smooth > 0)) { continue; } // `set` has already carried the value over
-        const Follower now =
+        if (block.smoothed_exact()[p] == double(block.raw()[p]) && block.velocity()[p] == 0) {
+            continue;
+        } // it has arrived
+        Follower now =
             follow({block.smoothed_exact()[p], block.velocity()[p]}, double(block.raw()[p]), double(info.smooth), dt);
+        // Where a float could not tell the difference any more, it has arrived.
+        const double target = double(block.raw()[p]), close = 1e-9 * (1 + std::fabs(target));
+        if (std::fabs(now.value - target) < close && std::fabs(now.velocity) < close) { now = {target, 0}; }
+        block.header().inputs_moved = 1;
         block.smoothed_exact()[p] = now.value;
         block.velocity()[p] = now.velocity;
         block.smoothed()[p] = std::clamp(float(now.value), info.low, info.high);
@@ -255,7 +270,8 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, doubl
     smooth_parameters(data, block, dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
     decide(data, block);
-    weigh_active(data, block);
+    if (header.inputs_moved != 0) { weigh_active(data, block); }
+    header.inputs_moved = 0;
     double left = dt;
     for (int split = 0;; ++split) {
         const double due = timed_transition_due(data, block);

@@ -42,6 +42,8 @@ struct PerformerHeader {
     std::uint8_t instance_count = 0;
     std::uint8_t record_count = 0;
     std::uint8_t offset_active = 0;
+    std::uint8_t inputs_moved = 0; ///< some smoothed value changed since the active motion was weighed
+    std::array<std::uint8_t, 3> spare{};
     float offset_seconds = 0; ///< how long the inertial offset takes to decay
     double offset_elapsed = 0;
     std::array<Instance, most_instances> instances{};

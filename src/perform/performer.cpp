@@ -72,6 +72,7 @@ bool Performer::set(NumberParameter parameter, float value) {
     block.raw()[parameter.index] = value;
     if (!(info.smooth > 0) || block.header().started == 0) {
         block.smoothed()[parameter.index] = value;
+        block.header().inputs_moved = 1;
         block.smoothed_exact()[parameter.index] = double(value);
     }
     return true;
@@ -85,6 +86,7 @@ bool Performer::set(FlagParameter parameter, bool value) {
         return false;
     }
     block.raw()[parameter.index] = block.smoothed()[parameter.index] = value ? 1.0F : 0.0F;
+    block.header().inputs_moved = 1;
     return true;
 }
 
@@ -127,21 +129,22 @@ void Performer::model_pose(std::span<Transform> out) const {
     }
 }
 
-void Performer::model_matrices(std::span<Matrix4> out) const {
-    const CharacterData& data = character_->data();
-    const float* rows = view(*character_, block_.get()).pose();
-    const std::size_t lanes = data.layout.lanes;
-    kernels::LocalPose pose{{rows, lanes}, {rows + 4 * lanes, lanes}, {}, data.parents.data(), 0};
-    if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
-    pose.joints = std::min(out.size(), data.rig.joints.size());
-    kernels::model_matrices(pose, reinterpret_cast<float*>(out.data()));
-}
+void Performer::model_matrices(std::span<Matrix4> out) const { fill_matrices(nullptr, out); }
 
 void Performer::skinning_matrices(std::span<Matrix4> out) const {
+    fill_matrices(character_->data().inverse_bind.data(), out);
+}
+
+void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const {
     const CharacterData& data = character_->data();
-    model_matrices(out);
-    kernels::bind_matrices(reinterpret_cast<float*>(out.data()), data.inverse_bind.data(),
-                           std::min(out.size(), data.rig.joints.size()));
+    const std::size_t joints = data.rig.joints.size();
+    if (out.size() < joints) { return; }
+    const float* rows = view(*character_, block_.get()).pose();
+    const std::size_t lanes = data.layout.lanes;
+    kernels::LocalPose pose{{rows, lanes},           {rows + 4 * lanes, lanes}, {},    data.parents.data(),
+                            data.level_order.data(), data.done_before.data(),   joints};
+    if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
+    kernels::model_matrices(pose, inverse_bind, reinterpret_cast<float*>(out.data()));
 }
 
 double Performer::time() const { return view(*character_, block_.get()).header().time; }

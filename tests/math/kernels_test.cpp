@@ -42,8 +42,8 @@ AlignedFloats blend_everything() {
     AlignedFloats sum(4 * lanes, 0.0F), turn(3 * lanes), signs(lanes);
     for (std::size_t lane = 0; lane < lanes; ++lane) { signs[lane] = lane % 3 == 0 ? -1.0F : 1.0F; }
     for (std::size_t i = 0; i < turn.size(); ++i) { turn[i] = turn_source[i] * 1.5F; }
-    const kernels::BlendSource sources[] = {{{a.data(), lanes}, {b.data(), lanes}, 0.42F, 0.18F, nullptr},
-                                            {{b.data(), lanes}, {a.data(), lanes}, 0.36F, 0.04F, signs.data()}};
+    const kernels::BlendSource sources[] = {{a.data(), b.data(), lanes, 0.42F, 0.18F, nullptr},
+                                            {b.data(), a.data(), lanes, 0.36F, 0.04F, signs.data()}};
     kernels::accumulate({sum.data(), lanes}, sources, 2, lanes);
     kernels::normalize({sum.data(), lanes}, lanes);
     kernels::turn_by({sum.data(), lanes}, {turn.data(), lanes}, lanes);
@@ -74,7 +74,7 @@ TEST_CASE("an unknown instruction set is refused and nothing changes") {
 TEST_CASE("the blend kernels agree with the textbook") {
     const AlignedFloats a = random_rotations(4), b = random_rotations(5);
     AlignedFloats sum(4 * lanes, 0.0F);
-    const kernels::BlendSource source{{a.data(), lanes}, {b.data(), lanes}, 0.375F, 0.125F, nullptr};
+    const kernels::BlendSource source{a.data(), b.data(), lanes, 0.375F, 0.125F, nullptr};
     kernels::accumulate({sum.data(), lanes}, &source, 1, lanes);
     for (std::size_t lane = 0; lane < lanes; ++lane) {
         const Quat p = at(a, lane), q = at(b, lane), got = at(sum, lane);

@@ -277,7 +277,9 @@ TEST_CASE("a buffer smaller than the rig is filled as far as it goes") {
     performer.pose(few);
     CHECK(degrees_between(few[1].rotation, pose_of(performer)[1].rotation) == 0);
     std::vector<Matrix4> two(2);
+    two[0].elements[0] = 7;
     performer.skinning_matrices(two);
+    CHECK(two[0].elements[0] == 7);
     std::vector<Transform> none;
     performer.model_pose(none);
 }
