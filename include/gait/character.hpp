@@ -29,6 +29,11 @@ struct FlagParameter {
     [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
 };
 
+struct StateHandle {
+    std::uint16_t index = 0xFFFF; ///< into `Character::states()`
+    [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
+};
+
 /// A parameter as compiled.
 struct ParameterInfo {
     std::string name;
@@ -76,6 +81,9 @@ public:
     /// The handle of a parameter of that kind; one that refers to nothing when there is none.
     [[nodiscard]] NumberParameter number(std::string_view name) const;
     [[nodiscard]] FlagParameter flag(std::string_view name) const;
+
+    /// The handle of a state, by its name or with its layer's before it: `moving` or `body.moving`.
+    [[nodiscard]] StateHandle state(std::string_view name) const;
 
     [[nodiscard]] std::span<const ParameterInfo> parameters() const;
     [[nodiscard]] std::string_view layer_name() const;

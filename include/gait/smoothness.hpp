@@ -71,7 +71,8 @@ struct Snap {
 /// one that is no harder than the fade must make a moment later shows no more than that one does.
 class SnapMeter {
 public:
-    /// Frames in order of time, all of the same joints. Frames no time apart replace each other.
+    /// Frames in order of time, all of the same joints. Frames no time apart replace each other; one earlier than the last, as
+    /// after a reset, begins anew.
     void add(SnapFrame frame);
 
     /// The worst joint of each transition, in order.
@@ -86,12 +87,12 @@ private:
     /// A frame in which something faded.
     struct Measured {
         double time = 0;
-        std::uint32_t motion = 0;
+        std::uint64_t motion = 0;
         std::uint16_t transition = 0xFFFF;
         std::vector<double> jolts, allowances; ///< a joint each
         bool judged = false;
     };
-    using Worst = std::map<std::uint32_t, Snap>;
+    using Worst = std::map<std::uint64_t, Snap>; ///< by the time it was begun anew, and the motion's id
     void judge(const Measured& measured, Worst& worst) const;
     [[nodiscard]] Worst judge_all() const;
     std::vector<SnapFrame> frames_; ///< at most three
@@ -100,6 +101,7 @@ private:
     std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
     double offset_before_ = -1;
     double last_jolt_ = 0;
+    std::uint64_t begun_ = 0;
 };
 
 /// Watches a performer frame by frame. A copy is run through every transition, end and loop, ten microseconds apart.

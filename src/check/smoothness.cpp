@@ -71,7 +71,12 @@ Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<
 }
 
 void SnapMeter::add(SnapFrame frame) {
-    if (!frames_.empty() && frame.time <= frames_.back().time) {
+    if (!frames_.empty() && frame.time < frames_.back().time) {
+        frames_.clear();
+        offset_before_ = -1;
+        ++begun_;
+    }
+    if (!frames_.empty() && frame.time == frames_.back().time) {
         frames_.back() = std::move(frame);
         return;
     }
@@ -192,7 +197,7 @@ void SnapMeter::measure() {
         std::size_t newest = motions.size() - 1;
         while (newest > 0 && !fades[newest].fading) { --newest; }
         measured.time = b.time;
-        measured.motion = motions[newest]->id;
+        measured.motion = begun_ << 32U | motions[newest]->id;
         measured.transition = motions[newest]->transition;
         recent_.push_back(std::move(measured));
     }
@@ -215,7 +220,7 @@ void SnapMeter::judge(const Measured& measured, Worst& worst) const {
         }
         const double ratio = measured.jolts[j] / allowed;
         if (snap.joint < 0 || ratio > snap.ratio) {
-            snap = {ratio, measured.jolts[j], allowed, int(j), measured.time, measured.transition, measured.motion};
+            snap = {ratio, measured.jolts[j], allowed, int(j), measured.time, measured.transition, std::uint32_t(measured.motion)};
         }
     }
 }

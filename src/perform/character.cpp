@@ -27,6 +27,14 @@ NumberParameter Character::number(std::string_view name) const {
 FlagParameter Character::flag(std::string_view name) const {
     return {find_parameter(*data_, name, ParameterKind::flag)};
 }
+StateHandle Character::state(std::string_view name) const {
+    const std::string prefix = data_->layer_name + ".";
+    if (name.starts_with(prefix)) { name.remove_prefix(prefix.size()); }
+    const auto& all = data_->state_info;
+    const auto found = std::find_if(all.begin(), all.end(), [&](const StateInfo& s) { return s.name == name; });
+    return found == all.end() ? StateHandle{} : StateHandle{std::uint16_t(found - all.begin())};
+}
+
 std::span<const ParameterInfo> Character::parameters() const { return data_->parameters; }
 std::string_view Character::layer_name() const { return data_->layer_name; }
 std::span<const StateInfo> Character::states() const { return data_->state_info; }

@@ -88,42 +88,6 @@ std::uint8_t free_slot(const PerformerHeader& header) {
     return slot;
 }
 
-/// Makes `state` the active one, its motion faded in over what plays.
-void enter(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by, double fade,
-           Ease ease) {
-    PerformerHeader& header = block.header();
-    if (!(fade > 0)) {
-        header.instance_count = 0;
-        header.offset_active = 0;
-    } else if (header.instance_count == most_instances) {
-        const Instance& next = header.instances[1];
-        const double fade_left = next.fade - next.elapsed;
-        const double offset_left =
-            header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
-        capture_offset(data, block, std::max({fade_left, offset_left, least_offset_seconds}));
-        drop_oldest(header, 1);
-    }
-    const bool synced_already = plays_synced(data, header);
-    Instance& fresh = header.instances[header.instance_count];
-    const std::uint8_t slot = free_slot(header);
-    fresh.serial = header.next_serial++;
-    fresh.state = state;
-    fresh.entered_by = by;
-    fresh.elapsed = 0;
-    fresh.fade = fade;
-    fresh.ease = ease;
-    fresh.slot = slot;
-    fresh.spare = {};
-    ++header.instance_count;
-    std::fill_n(block.playheads(fresh), data.layout.most_leaves, Playhead{});
-    if (motion_of(data, fresh).synced && !synced_already) {
-        header.phase = 0;
-        header.phase_loops = 0;
-    }
-    weigh_active(data, block);
-    choose_signs(data, block);
-}
-
 bool is_due(const CharacterData& data, const CompiledTransition& transition, const ExpressionInputs& inputs,
             double left) {
     if (transition.at_end && left > transition.fade + instant) { return false; }
@@ -162,7 +126,7 @@ void decide(const CharacterData& data, const PerformerBlock& block) {
             header.records[header.record_count].transition = taken;
             ++header.record_count;
         }
-        enter(data, block, transition.target, taken, transition.fade, transition.ease);
+        enter_state(data, block, transition.target, taken, transition.fade, transition.ease);
     }
 }
 
@@ -251,15 +215,52 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
 
 } // namespace
 
+void enter_state(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by, double fade,
+           Ease ease) {
+    PerformerHeader& header = block.header();
+    if (!(fade > 0)) {
+        header.instance_count = 0;
+        header.offset_active = 0;
+    } else if (header.instance_count == most_instances) {
+        const Instance& next = header.instances[1];
+        const double fade_left = next.fade - next.elapsed;
+        const double offset_left =
+            header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
+        capture_offset(data, block, std::max({fade_left, offset_left, least_offset_seconds}));
+        drop_oldest(header, 1);
+    }
+    const bool synced_already = plays_synced(data, header);
+    Instance& fresh = header.instances[header.instance_count];
+    const std::uint8_t slot = free_slot(header);
+    fresh.serial = header.next_serial++;
+    fresh.state = state;
+    fresh.entered_by = by;
+    fresh.elapsed = 0;
+    fresh.fade = fade;
+    fresh.ease = ease;
+    fresh.slot = slot;
+    fresh.spare = {};
+    ++header.instance_count;
+    std::fill_n(block.playheads(fresh), data.layout.most_leaves, Playhead{});
+    if (motion_of(data, fresh).synced && !synced_already) {
+        header.phase = 0;
+        header.phase_loops = 0;
+    }
+    weigh_active(data, block);
+    choose_signs(data, block);
+}
+
 void reset_block(const CharacterData& data, const PerformerBlock& block) {
+    const std::uint64_t seed = block.header().seed;
     std::memset(static_cast<void*>(&block.header()), 0, data.layout.bytes);
+    block.header().seed = seed;
     for (std::size_t p = 0; p < data.parameters.size(); ++p) {
         const float value = data.parameters[p].default_value;
         block.raw()[p] = value;
         block.smoothed()[p] = value;
         block.smoothed_exact()[p] = double(value);
     }
-    enter(data, block, data.start, no_transition, 0, Ease::smooth);
+    enter_state(data, block, data.start, no_transition, 0, Ease::smooth);
     evaluate_pose(data, block);
 }
 

@@ -34,6 +34,7 @@ static_assert(std::is_trivially_copyable_v<Instance> && sizeof(Instance) == 32);
 /// The first part of the block; the arrays follow.
 struct PerformerHeader {
     double time = 0;
+    std::uint64_t seed = 0;
     double phase = 0; ///< shared by the layer's synced motions
     std::uint32_t phase_loops = 0;
     std::uint32_t next_serial = 0;

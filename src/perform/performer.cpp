@@ -26,6 +26,8 @@ Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, 
     return t;
 }
 
+PerformerBlock view(const Character& character, std::byte* block) { return {block, character.data().layout}; }
+
 } // namespace
 
 void Performer::Free::operator()(std::byte* block) const { ::operator delete (block, std::align_val_t{cache_line}); }
@@ -35,6 +37,7 @@ Performer::Performer(std::shared_ptr<const Character> character) : character_(st
         throw std::invalid_argument("a performer needs a character; this one's document did not compile");
     }
     block_.reset(allocate(character_->performer_bytes()));
+    view(*character_, block_.get()).header().seed = 0;
     reset();
 }
 
@@ -53,11 +56,21 @@ Performer& Performer::operator=(const Performer& other) {
     return *this;
 }
 
-namespace {
-PerformerBlock view(const Character& character, std::byte* block) { return {block, character.data().layout}; }
-} // namespace
-
 void Performer::reset() { reset_block(character_->data(), view(*character_, block_.get())); }
+
+bool Performer::enter(StateHandle state, double fade, Ease ease) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (state.index >= data.states.size() || !std::isfinite(fade) || fade < 0) {
+        ++block.header().faults.refused_values;
+        return false;
+    }
+    enter_state(data, block, state.index, no_transition, fade, ease);
+    return true;
+}
+
+void Performer::set_seed(std::uint64_t seed) { view(*character_, block_.get()).header().seed = seed; }
+std::uint64_t Performer::seed() const { return view(*character_, block_.get()).header().seed; }
 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
