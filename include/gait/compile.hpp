@@ -57,6 +57,14 @@ struct Compiled {
 /// input cannot pop the pose; any other follows at once.
 [[nodiscard]] Compiled compile(const Document& document, const Assets& assets);
 
+/// Makes a half-built document playable: a clip that is missing (undefined, or not to be found in its file) is played
+/// as the rest pose, a state that is missing waits in the rest pose, a machine without a start begins in its first
+/// state. Each gap is a warning. Other mistakes stay what they are.
+[[nodiscard]] Diagnostics fill_gaps(Document& document, Assets& assets);
+
+/// How much must be there.
+enum class Completeness { complete, draft };
+
 /// A document read, its files imported, and all of it compiled: what a game calls once.
 struct Loaded {
     std::shared_ptr<const Character> character; ///< null when some diagnostic is an error
@@ -65,6 +73,7 @@ struct Loaded {
     bool unreadable = false; ///< a file could not be read or is broken, as against a document with mistakes in it
 };
 
-[[nodiscard]] Loaded load(const std::filesystem::path& path);
+/// With `Completeness::draft` gaps are filled as by `fill_gaps`.
+[[nodiscard]] Loaded load(const std::filesystem::path& path, Completeness completeness = Completeness::complete);
 
 } // namespace gait

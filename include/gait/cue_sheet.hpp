@@ -6,7 +6,9 @@
 #include "gait/document.hpp"
 #include "gait/performer.hpp"
 
+#include <cstdint>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -24,6 +26,10 @@ struct Cue {
         Place place;
     };
     std::vector<Value> set;
+    Text enter;              ///< a state to jump to, such as `body.moving`; empty for none
+    double enter_fade = 0.2; ///< seconds
+    bool reset = false;      ///< back to the start, before anything else of this cue
+    std::optional<std::uint64_t> seed;
     std::vector<Cue> group;
     double every = 0; ///< seconds between repeats
     int times = 1;
@@ -66,6 +72,9 @@ private:
         std::uint16_t parameter = 0;
         bool is_flag = false;
         float value = 0;
+        enum class Kind { set, enter, reset, seed } kind = Kind::set;
+        StateHandle state;
+        std::uint64_t seed = 0;
     };
     struct Ramp {
         Step step;

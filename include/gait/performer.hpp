@@ -65,12 +65,12 @@ public:
     /// Back to the start: default parameters, the start state, time zero, no faults.
     void reset();
 
-    /// Jumps to a state, whatever its conditions, its motion faded in over `fade` seconds. Entering the active state starts
-    /// it afresh. False, and counted, when the handle refers to nothing or the fade is negative or not finite.
+    /// Jumps to a state, whatever its conditions, its motion faded in over `fade` seconds. Entering the active state
+    /// starts it afresh. False, and counted, when the handle refers to nothing or the fade is negative or not finite.
     bool enter(StateHandle state, double fade = 0.2, Ease ease = Ease::smooth);
 
-    /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`. No motion
-    /// of this version draws yet.
+    /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`. No
+    /// motion of this version draws yet.
     void set_seed(std::uint64_t seed);
     [[nodiscard]] std::uint64_t seed() const;
 

@@ -71,8 +71,8 @@ struct Snap {
 /// one that is no harder than the fade must make a moment later shows no more than that one does.
 class SnapMeter {
 public:
-    /// Frames in order of time, all of the same joints. Frames no time apart replace each other; one earlier than the last, as
-    /// after a reset, begins anew.
+    /// Frames in order of time, all of the same joints. Frames no time apart replace each other; one earlier than the
+    /// last, as after a reset, begins anew.
     void add(SnapFrame frame);
 
     /// The worst joint of each transition, in order.

@@ -220,7 +220,13 @@ void SnapMeter::judge(const Measured& measured, Worst& worst) const {
         }
         const double ratio = measured.jolts[j] / allowed;
         if (snap.joint < 0 || ratio > snap.ratio) {
-            snap = {ratio, measured.jolts[j], allowed, int(j), measured.time, measured.transition, std::uint32_t(measured.motion)};
+            snap = {ratio,
+                    measured.jolts[j],
+                    allowed,
+                    int(j),
+                    measured.time,
+                    measured.transition,
+                    std::uint32_t(measured.motion)};
         }
     }
 }

@@ -56,7 +56,8 @@ private:
     Cue read_cue(const YamlNode& node, int depth) {
         Cue cue;
         cue.place = node.place;
-        const YamlMap map(node, "a cue", {"at", "set", "over", "cues", "every", "times"}, sink_);
+        const YamlMap map(node, "a cue", {"at", "set", "over", "enter", "reset", "seed", "cues", "every", "times"},
+                          sink_);
         if (!map.is_map()) { return cue; }
         if (map.find("at") == nullptr) {
             sink_.error(node.place, "missing-key", "this cue does not say when; add 'at: SECONDS'");
@@ -67,9 +68,23 @@ private:
             for (const auto& [name, value] : named_entries(*set, "set", sink_)) { read_value(name, *value, cue); }
         }
         if (const YamlNode* group = map.find("cues")) { cue.group = read_cues(*group, depth + 1); }
-        if (map.find("set") == nullptr && map.find("cues") == nullptr) {
+        if (const YamlNode* enter = map.find("enter")) { read_enter(*enter, cue); }
+        cue.reset = map.flag("reset").value_or(false);
+        if (const auto seed = map.number("seed", {})) {
+            if (seed->value < 0 || seed->value > 9e15 || seed->value != std::floor(seed->value)) {
+                sink_.error(seed->place, "wrong-range",
+                            fmt::format("'seed' is a whole number from 0; found {}", seed->value));
+            } else {
+                cue.seed = std::uint64_t(seed->value);
+            }
+        }
+        bool does_something = false;
+        for (const char* key : {"set", "enter", "reset", "seed", "cues"}) {
+            does_something = does_something || map.find(key) != nullptr;
+        }
+        if (!does_something) {
             sink_.error(node.place, "missing-key",
-                        "this cue does nothing; add 'set: {PARAMETER: VALUE}' or a group of 'cues'");
+                        "this cue does nothing; add 'set: {PARAMETER: VALUE}', 'enter: STATE' or a group of 'cues'");
         }
         if (map.find("over") != nullptr && map.find("set") == nullptr) {
             sink_.error(node.place, "wrong-shape", "'over' is how long a 'set' takes; this cue sets nothing");
@@ -95,6 +110,19 @@ private:
             cue.times = 1;
         }
         return cue;
+    }
+
+    void read_enter(const YamlNode& node, Cue& cue) {
+        if (!node.is_map()) {
+            cue.enter = to_text(node, "'enter', a state such as body.moving,", sink_);
+            return;
+        }
+        const YamlMap map(node, "'enter'", {"state", "fade"}, sink_);
+        cue.enter = map.text("state");
+        if (map.find("state") == nullptr) {
+            sink_.error(node.place, "missing-key", "'enter' does not say where; add 'state: body.moving'");
+        }
+        cue.enter_fade = seconds(map, "fade").value_or(0.2);
     }
 
     void read_value(const Text& name, const YamlNode& node, Cue& cue) {
@@ -168,19 +196,46 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
                        fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value.value));
             return std::nullopt;
         }
-        return Step{0, 0, std::uint16_t(found - names.begin()), wants_flag, given};
+        Step step;
+        step.parameter = std::uint16_t(found - names.begin());
+        step.is_flag = wants_flag;
+        step.value = given;
+        return step;
     };
     const auto lay_out = [&](const auto& self, const std::vector<Cue>& cues, double start) -> void {
         for (const Cue& cue : cues) {
             std::vector<Step> bound;
+            Step other;
+            if (cue.reset) {
+                other.kind = Step::Kind::reset;
+                bound.push_back(other);
+            }
+            if (cue.seed) {
+                other.kind = Step::Kind::seed;
+                other.seed = *cue.seed;
+                bound.push_back(other);
+            }
             for (const Cue::Value& value : cue.set) {
                 if (auto step = bind(value)) { bound.push_back(*step); }
+            }
+            if (!cue.enter.empty()) {
+                other.kind = Step::Kind::enter;
+                other.state = character.state(cue.enter.value);
+                other.value = float(cue.enter_fade);
+                if (!other.state) {
+                    std::vector<std::string> states;
+                    for (const StateInfo& state : character.states()) {
+                        states.push_back(fmt::format("{}.{}", character.layer_name(), state.name));
+                    }
+                    sink.unknown(cue.enter.place, "state", cue.enter.value, states);
+                }
+                bound.push_back(other);
             }
             for (int n = 0; n < cue.times; ++n) {
                 const double at = start + cue.at + n * cue.every;
                 for (Step step : bound) {
                     step.at = at;
-                    step.over = step.is_flag ? 0 : cue.over;
+                    step.over = step.is_flag || step.kind != Step::Kind::set ? 0 : cue.over;
                     last_ = std::max(last_, at + step.over);
                     steps_.push_back(step);
                 }
@@ -206,6 +261,20 @@ void CuePlayer::apply(Performer& performer, double time) {
     constexpr double slack = 1e-9; // frames are sums of floats: 60 of 1/60 s should reach a cue at 1 s
     for (; next_ < steps_.size() && steps_[next_].at <= time + slack; ++next_) {
         const Step& step = steps_[next_];
+        switch (step.kind) {
+        case Step::Kind::reset:
+            ramps_.clear();
+            performer.reset();
+            continue;
+        case Step::Kind::seed:
+            performer.set_seed(step.seed);
+            continue;
+        case Step::Kind::enter:
+            performer.enter(step.state, double(step.value));
+            continue;
+        case Step::Kind::set:
+            break;
+        }
         // A newer cue takes a parameter over from a ramp under way.
         std::erase_if(ramps_, [&](const Ramp& ramp) { return ramp.step.parameter == step.parameter; });
         if (step.is_flag) {

@@ -111,7 +111,7 @@ private:
 
 AssetsRead load_assets(const Document& document) { return AssetLoader(document).run(); }
 
-Loaded load(const std::filesystem::path& path) {
+Loaded load(const std::filesystem::path& path, Completeness completeness) {
     Loaded result;
     DocumentRead read = read_document(path);
     result.document = std::move(read.document);
@@ -123,9 +123,15 @@ Loaded load(const std::filesystem::path& path) {
     });
     if (result.unreadable || !parsed) { return result; }
     AssetsRead assets = load_assets(result.document);
+    Diagnostics gaps;
+    if (completeness == Completeness::draft && assets.assets.rig) {
+        // With a rig, whatever else is missing from the files is a clip.
+        for (Diagnostic& d : assets.diagnostics) { d.severity = std::min(d.severity, Severity::warning); }
+        gaps = fill_gaps(result.document, assets.assets);
+    }
     Compiled compiled = compile(result.document, assets.assets);
     const bool read_well = !has_errors(result.diagnostics);
-    for (auto* list : {&assets.diagnostics, &compiled.diagnostics}) {
+    for (auto* list : {&assets.diagnostics, &gaps, &compiled.diagnostics}) {
         for (Diagnostic& d : *list) { result.diagnostics.push_back(std::move(d)); }
     }
     std::stable_sort(result.diagnostics.begin(), result.diagnostics.end(),

@@ -215,8 +215,8 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
 
 } // namespace
 
-void enter_state(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by, double fade,
-           Ease ease) {
+void enter_state(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by,
+                 double fade, Ease ease) {
     PerformerHeader& header = block.header();
     if (!(fade > 0)) {
         header.instance_count = 0;

@@ -71,8 +71,9 @@ TEST_CASE("a cue sheet's mistakes are said as a document's are") {
     CHECK_THAT(said("cues: [{at: 1, set: {speed: fast}}]"),
                has("the value of 'speed', is a number such as 0.2; found 'fast' [wrong-shape]"));
     CHECK_THAT(said("cues: [{set: {speed: 1}}]"), has("this cue does not say when; add 'at: SECONDS' [missing-key]"));
-    CHECK_THAT(said("cues: [{at: 1}]"),
-               has("this cue does nothing; add 'set: {PARAMETER: VALUE}' or a group of 'cues' [missing-key]"));
+    CHECK_THAT(
+        said("cues: [{at: 1}]"),
+        has("this cue does nothing; add 'set: {PARAMETER: VALUE}', 'enter: STATE' or a group of 'cues' [missing-key]"));
     CHECK_THAT(said("cues: [{at: -1, set: {speed: 1}}]"), has("'at' is 0 to 86400 seconds; found -1 [wrong-range]"));
     CHECK_THAT(said("cues: [{at: 1, every: 1, set: {speed: 1}}]"),
                has("a repeat needs both 'every: SECONDS' and 'times: COUNT' [missing-key]"));

@@ -1,0 +1,113 @@
+#include "check/sink.hpp"
+#include "gait/compile.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace gait {
+namespace {
+
+constexpr double rest_seconds = 1; ///< how long a rest pose that stands in for a clip lasts, where its end matters
+
+class GapFiller {
+public:
+    GapFiller(Document& document, Assets& assets)
+        : document_(document), assets_(assets), sink_(document.file, document.source) {}
+
+    Diagnostics run() {
+        for (const ClipDefinition& clip : document_.clips) {
+            if (!assets_.clips.contains(clip.name.value)) {
+                add_rest(clip.name.value);
+                sink_.warn(clip.name.place, "draft-clip",
+                           fmt::format("clip '{}' is missing; the rest pose stands in for it", clip.name.value),
+                           "clips." + clip.name.value);
+            }
+        }
+        for (LayerDefinition& layer : document_.layers) { fill_machine(layer.machine); }
+        return sink_.take();
+    }
+
+private:
+    void add_rest(const std::string& name) {
+        ClipSource rest;
+        rest.name = name;
+        rest.seconds = rest_seconds;
+        if (assets_.rig) {
+            for (const Joint& joint : assets_.rig->joints) { rest.joints.push_back(joint.name); }
+        }
+        rest.tracks.resize(rest.joints.size());
+        assets_.clips.insert_or_assign(name, rest);
+    }
+
+    void fill_machine(MachineDefinition& machine) {
+        for (StateDefinition& state : machine.states) {
+            if (state.play.empty()) {
+                sink_.warn(state.name.place, "draft-motion",
+                           fmt::format("state '{}' plays nothing yet; the rest pose stands in", state.name.value));
+                state.play = MotionDefinition(Text("rest pose", state.name.place));
+            }
+            const bool waits_for_end = std::any_of(state.go.begin(), state.go.end(), [](const TransitionDefinition& t) {
+                return t.at_end || t.when.empty();
+            });
+            fill_motion(state.play, waits_for_end);
+        }
+        if (machine.start.empty() && !machine.states.empty()) {
+            machine.start = machine.states.front().name;
+            sink_.warn(machine.place, "draft-start",
+                       fmt::format("no start is named yet; this draft starts in '{}'", machine.start.value));
+        }
+        // States may be added while they are walked.
+        std::vector<Text> wanted{machine.start};
+        for (const StateDefinition& state : machine.states) {
+            for (const TransitionDefinition& t : state.go) { wanted.push_back(t.to); }
+        }
+        for (const Text& name : wanted) {
+            const bool known = std::any_of(machine.states.begin(), machine.states.end(),
+                                           [&](const StateDefinition& s) { return s.name.value == name.value; });
+            if (known || name.empty()) { continue; }
+            sink_.warn(
+                name.place, "draft-state",
+                fmt::format(
+                    "there is no state '{}' yet; this draft waits in one with the rest pose, and does not leave it",
+                    name.value));
+            StateDefinition waiting;
+            waiting.name = name;
+            waiting.play = MotionDefinition(Text("rest pose", name.place));
+            fill_motion(waiting.play, false);
+            machine.states.push_back(waiting);
+        }
+    }
+
+    void fill_motion(MotionDefinition& motion, bool waits_for_end) {
+        if (motion.blend) {
+            for (PointDefinition& point : motion.blend->points) { fill_motion(point.play, false); }
+            return;
+        }
+        const std::string& name = motion.clip.value;
+        const bool known = std::any_of(document_.clips.begin(), document_.clips.end(),
+                                       [&](const ClipDefinition& c) { return c.name.value == name; });
+        if (!known) {
+            if (name != "rest pose") {
+                sink_.warn(motion.clip.place, "draft-clip",
+                           fmt::format("there is no clip '{}' yet; the rest pose stands in for it", name));
+            }
+            document_.clips.push_back({name, {}, {}, true});
+            add_rest(name);
+        }
+        // A stand-in loops, unless somebody waits for its end.
+        const auto source = assets_.clips.find(name);
+        const bool stands_in = source != assets_.clips.end() && source->second.keys == 0;
+        if (stands_in && waits_for_end) { motion.loop = false; }
+    }
+
+    Document& document_;
+    Assets& assets_;
+    DiagnosticSink sink_;
+};
+
+} // namespace
+
+Diagnostics fill_gaps(Document& document, Assets& assets) { return GapFiller(document, assets).run(); }
+
+} // namespace gait
