@@ -469,3 +469,50 @@ layers:
     CHECK(clips[1].weight == Approx(0.5 * 0.75));
     CHECK(degrees_between(pose_of(performer)[0].rotation, axis_angle({1, 0, 0}, 40 * 0.375)) < 0.3);
 }
+
+TEST_CASE("a game may enter a state directly, with a fade and without a seam") {
+    const auto& character = support::lamplighter().character;
+    Performer performer(character);
+    performer.set("speed", 3);
+    for (int i = 0; i < 60; ++i) { performer.advance(1.0 / 60); }
+    const StateHandle still = character->state("still");
+    REQUIRE(still);
+    CHECK(character->state("body.still").index == still.index);
+    CHECK_FALSE(character->state("flying"));
+    performer.set("speed", 0);
+    const auto pose = pose_of(performer);
+    CHECK(performer.enter(still, 0.3));
+    CHECK(performer.state_name() == "still");
+    performer.advance(1e-5);
+    CHECK(greatest_turn(pose, pose_of(performer)) <= seam_bound);
+    CHECK_FALSE(performer.enter(StateHandle{}));
+    CHECK_FALSE(performer.enter(still, -1));
+    CHECK(performer.faults().refused_values == 2);
+}
+
+TEST_CASE("a seed is kept through resets and copied") {
+    Performer performer(support::lamplighter().character);
+    CHECK(performer.seed() == 0);
+    performer.set_seed(42);
+    performer.reset();
+    CHECK(performer.seed() == 42);
+    CHECK(Performer(performer).seed() == 42);
+}
+
+TEST_CASE("a crowd advanced on all cores is the same to the last bit as one by one") {
+    const auto& character = support::lamplighter().character;
+    std::vector<Performer> crowd, one_by_one;
+    for (int i = 0; i < 300; ++i) {
+        crowd.emplace_back(character);
+        crowd.back().set("speed", 0.02 * i);
+    }
+    one_by_one = crowd;
+    for (int frame = 0; frame < 50; ++frame) {
+        advance_all(crowd, 1.0 / 60);
+        for (Performer& performer : one_by_one) { performer.advance(1.0 / 60); }
+    }
+    for (std::size_t i = 0; i < crowd.size(); ++i) { REQUIRE(same_bytes(crowd[i], one_by_one[i])); }
+    advance_all({}, 0.1);
+    advance_all(crowd, -1);
+    CHECK(crowd[7].faults().refused_steps == 1);
+}

@@ -25,7 +25,8 @@ std::size_t lines(const std::string& text) { return std::size_t(std::count(text.
 } // namespace
 
 TEST_CASE("every command's help names what it does and gives an example") {
-    for (const std::vector<std::string>& command : {std::vector<std::string>{}, {"clips"}, {"check"}, {"perform"}}) {
+    for (const std::vector<std::string>& command :
+         {std::vector<std::string>{}, {"clips"}, {"check"}, {"perform"}, {"completion"}, {"manual"}}) {
         std::vector<std::string> arguments = command;
         arguments.emplace_back("--help");
         const Finished help = gait_tool(arguments);
@@ -227,4 +228,124 @@ TEST_CASE("mistakes in a cue sheet are said and nothing is played") {
     CHECK(result.out.empty());
     CHECK_THAT(result.err, Catch::Contains("w.cues.yaml:1:22: error: no parameter 'sped'"));
     CHECK(gait_tool({"perform", document, "--cues", "/nowhere.cues.yaml"}).code == 2);
+}
+
+TEST_CASE("quiet writes nothing but findings and JSON") {
+    CHECK(gait_tool({"--quiet", "check", document}).out.empty());
+    CHECK(gait_tool({"perform", document, "--seconds", "1", "-q"}).out.empty());
+    CHECK(gait_tool({"clips", "demo/lamplighter.glb", "--quiet"}).out.empty());
+    CHECK(json::parse(gait_tool({"check", document, "--json", "--quiet"}).out)["errors"] == 0);
+    CHECK_THAT(gait_tool({"check", "/nowhere.gait.yaml", "--quiet"}).err, Catch::Contains("cannot be read"));
+}
+
+TEST_CASE("no colour and no bar is written where no terminal is") {
+    const Finished result = gait_tool({"perform", document, "--cues", cues, "--seconds", "120", "--fps", "240"});
+    CHECK(result.err.empty());
+    CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).err.find('\x1b') == std::string::npos);
+}
+
+TEST_CASE("on a terminal findings are coloured and long work shows a bar") {
+    // script(1) gives the tool a terminal.
+    const auto on_terminal = [](const std::string& command) {
+        return run({"script", "-qec", support::tool().string() + " " + command, "/dev/null"}).out;
+    };
+    CHECK_THAT(on_terminal("check /nowhere.gait.yaml"), Catch::Contains("\x1b[31;1merror:\x1b[0m"));
+    CHECK_THAT(on_terminal("perform " + document + " --cues " + cues + " --seconds 400 --fps 240"),
+               Catch::Contains("playing [") && Catch::Contains(" s left"));
+    CHECK_THAT(run({"env", "NO_COLOR=1", "script", "-qec", support::tool().string() + " check /nowhere.gait.yaml",
+                    "/dev/null"})
+                   .out,
+               !Catch::Contains("\x1b[31"));
+}
+
+TEST_CASE("the completion scripts offer every command and option") {
+    for (const std::string shell : {"bash", "zsh"}) {
+        const Finished script = gait_tool({"completion", shell});
+        CHECK(script.code == 0);
+        CHECK_THAT(script.out, Catch::Contains("clips check perform") && Catch::Contains("--film"));
+    }
+    const std::string ask = gait_tool({"completion", "bash"}).out +
+                            "COMP_WORDS=(gait perform --ch); COMP_CWORD=2; _gait; echo \"${COMPREPLY[@]}\"";
+    CHECK(run({"bash", "-c", ask}).out == "--chart\n");
+    CHECK(gait_tool({"completion", "fish"}).code == 2);
+}
+
+TEST_CASE("the manual page says what help says") {
+    const std::string page = gait_tool({"manual"}).out;
+    CHECK_THAT(page, Catch::StartsWith(".TH GAIT 1"));
+    for (const std::string word : {".SS gait clips", ".SS gait perform", "\\-\\-bake FILE.glb", "Exit codes: 0 done"}) {
+        CHECK_THAT(page, Catch::Contains(word));
+    }
+}
+
+TEST_CASE("a half-built document plays as a draft, and each gap is a warning") {
+    const support::TemporaryFolder folder;
+    const std::string half =
+        folder.write("half.gait.yaml", "gait: 1\nrig: " + (support::project() / "demo/lamplighter.glb").string() + R"(
+clips:
+  stand: {loop: yes}
+  wave: {}
+parameters:
+  speed: {kind: number}
+layers:
+  - name: body
+    machine:
+      states:
+        still: {play: stand, go: {to: moving, when: speed > 1}}
+        greeting: {play: wave, go: {to: still}}
+        looking: {go: {to: still, when: speed > 3}}
+        hopping: {play: hop, go: {to: landing, at: end}}
+)");
+    CHECK(gait_tool({"check", half}).code == 1);
+    const Finished draft = gait_tool({"check", half, "--draft"});
+    INFO(draft.err);
+    CHECK(draft.code == 0);
+    CHECK_THAT(draft.err,
+               Catch::Contains("warning: clip 'wave' is missing; the rest pose stands in for it [draft-clip]"));
+    CHECK_THAT(draft.err,
+               Catch::Contains("warning: there is no clip 'hop' yet; the rest pose stands in for it [draft-clip]"));
+    CHECK_THAT(draft.err, Catch::Contains("warning: there is no state 'moving' yet; this draft waits in one with the "
+                                          "rest pose, and does not leave it [draft-state]"));
+    CHECK_THAT(draft.err,
+               Catch::Contains("warning: no start is named yet; this draft starts in 'still' [draft-start]"));
+    CHECK_THAT(draft.err,
+               Catch::Contains("warning: state 'looking' plays nothing yet; the rest pose stands in [draft-motion]"));
+    const json played =
+        json::parse(gait_tool({"perform", half, "--draft", "--set", "speed=2", "--seconds", "1", "--json"}).out);
+    CHECK(played["transitions"][0]["to"] == "moving");
+    // A stand-in ends after a second, for those that wait for its end.
+    const json hopped =
+        json::parse(gait_tool({"perform", half, "--draft", "--enter", "hopping", "--seconds", "2", "--json"}).out);
+    CHECK(hopped["transitions"][0]["time_s"].get<double>() == Approx(0.8));
+}
+
+TEST_CASE("a performance may begin in any state") {
+    const json played = json::parse(
+        gait_tool({"perform", document, "--enter", "body.moving", "--set", "speed=2", "--seconds", "1", "--json"}).out);
+    CHECK(played["transitions"].empty());
+    CHECK(played["seconds_in_state"]["moving"].get<double>() == Approx(1));
+    const Finished wrong = gait_tool({"perform", document, "--enter", "flying"});
+    CHECK(wrong.code == 2);
+    CHECK(wrong.err == "gait: no state 'flying'; there are still, moving\n");
+}
+
+TEST_CASE("cues may enter states, reset and seed, and the clock of the story goes on") {
+    const support::TemporaryFolder folder;
+    const std::string sheet =
+        folder.write("e.cues.yaml", "seconds: 4\ncues:\n  - {at: 0.5, set: {speed: 2}, enter: {state: body.moving, "
+                                    "fade: 0.4}}\n  - {at: 2, reset: yes, seed: 9}\n  - {at: 3, set: {speed: 3}}\n");
+    const json played = json::parse(gait_tool({"perform", document, "--cues", sheet, "--json"}).out);
+    // The speed is still rising as she is put into motion, so she stops and sets off; the reset brings her back to the
+    // start.
+    REQUIRE(played["transitions"].size() == 3);
+    CHECK(played["transitions"][0]["from"] == "moving");
+    CHECK(played["transitions"][0]["time_s"].get<double>() == Approx(0.5));
+    CHECK(played["transitions"][2]["time_s"].get<double>() == Approx(3.0).margin(0.1));
+    CHECK(played["seconds_in_state"]["moving"].get<double>() == Approx(2.45).margin(0.1));
+    const Finished wrong =
+        gait_tool({"perform", document, "--cues", folder.write("w.cues.yaml", "cues: [{at: 1, enter: body.movin}]\n")});
+    CHECK(wrong.code == 1);
+    CHECK_THAT(
+        wrong.err,
+        Catch::Contains("w.cues.yaml:1:23: error: no state 'body.movin'; did you mean 'body.moving'? [unknown-state]"));
 }

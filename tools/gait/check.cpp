@@ -15,10 +15,11 @@ namespace {
 struct CheckOptions {
     std::string document;
     bool json = false;
+    bool draft = false;
 };
 
 int run_check(const CheckOptions& options) {
-    const Loaded loaded = load(options.document);
+    const Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
     const auto count = [&](Severity severity) {
         return std::count_if(loaded.diagnostics.begin(), loaded.diagnostics.end(),
                              [&](const Diagnostic& d) { return d.severity == severity; });
@@ -35,7 +36,7 @@ int run_check(const CheckOptions& options) {
     }
     report(loaded.diagnostics);
     std::string summary = options.document + ": ";
-    if (errors == 0 && warnings == 0) {
+    if (loaded.character && warnings == 0) {
         const Character& character = *loaded.character;
         summary += fmt::format(
             "no errors; {} state{}, {} transition{}, {} parameter{}, {} clip{}, {} joints, {} bytes a performer\n",
@@ -47,7 +48,7 @@ int run_check(const CheckOptions& options) {
         summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings,
                                warnings == 1 ? "" : "s");
     }
-    print(summary);
+    print_report(summary);
     return exit_code(loaded.diagnostics);
 }
 
@@ -58,6 +59,8 @@ void add_check(CLI::App& app, Run& run) {
     CLI::App* command = app.add_subcommand(
         "check", "Says everything that is wrong with a document, each with its place and what to do");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
+    command->add_flag("--draft", options->draft,
+                      "fill what is missing: the rest pose for a clip, a waiting state for a state");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait check demo/lamplighter.gait.yaml");
     command->callback([options, &run] { run = [options] { return run_check(*options); }; });

@@ -154,7 +154,11 @@ int run_clips(const ClipsOptions& options) {
             text += (text.empty() ? "" : "\n") + text_of(path, *result.file, options.tree);
         }
     }
-    print(options.json ? all.dump(2) + "\n" : text);
+    if (options.json) {
+        print(all.dump(2) + "\n");
+    } else {
+        print_report(text);
+    }
     return code;
 }
 
@@ -165,8 +169,8 @@ void add_clips(CLI::App& app, Run& run) {
     CLI::App* command =
         app.add_subcommand("clips", "Tells what animation files hold: the rig, each clip, and whether it loops");
     command->add_option("FILE", options->files, "glTF files (.glb, .gltf)")->required();
-    command->add_option("--skin", options->skin, "the skin to take where a file has several");
-    command->add_option("--clip", options->clip, "the clip that --film shows");
+    command->add_option("--skin", options->skin, "the skin to take where a file has several")->type_name("NAME");
+    command->add_option("--clip", options->clip, "the clip that --film shows")->type_name("NAME");
     add_film_options(*command, options->film, options->view);
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");

@@ -448,7 +448,9 @@ void add_film_options(CLI::App& command, std::string& film, View& view) {
             return known ? std::string{} : "a film is drawn as .png, .svg or (moving) .gif; found '" + path + "'";
         },
         "FILE.png|svg|gif");
-    command.add_option("--film", film, "draw the body at even instants; as .gif it moves")->check(picture);
+    command.add_option("--film", film, "draw the body at even instants; as .gif it moves")
+        ->check(picture)
+        ->type_name("FILE.png|svg|gif");
     command.add_option("--view", view, "from where the film is seen: three-quarters, side or above")
         ->transform(CLI::CheckedTransformer(views).description(""))
         ->type_name("NAME");

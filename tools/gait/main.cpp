@@ -12,12 +12,16 @@ int main(int argument_count, char** arguments) {
     app.name("gait");
     app.set_version_flag("--version", "gait " GAIT_VERSION);
     app.require_subcommand(1);
+    app.fallthrough(); // so that options of the whole may follow a command
     app.footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png\n\n"
                "Exit codes: 0 done; 1 the document has errors or a bound was missed; 2 bad usage or unreadable input.");
     Run run;
     add_clips(app, run);
     add_check(app, run);
     add_perform(app, run);
+    add_manual(app, run);
+    bool quiet = false;
+    app.add_flag("-q,--quiet", quiet, "write only findings, and JSON where it is asked for");
     try {
         app.parse(argument_count, arguments);
     } catch (const CLI::ParseError& problem) {
@@ -26,6 +30,7 @@ int main(int argument_count, char** arguments) {
         return bad_input;
     }
     try {
+        set_quiet(quiet);
         return run();
     } catch (const std::bad_alloc&) {
         complain("there is not enough memory for this");

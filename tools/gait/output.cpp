@@ -12,6 +12,7 @@
 #include <cstdlib>
 #include <cstring>
 #include <set>
+#include <unistd.h>
 
 namespace gait::tool {
 namespace {
@@ -29,6 +30,17 @@ spdlog::logger& errors() {
         return made;
     }();
     return *logger;
+}
+
+bool& is_quiet() {
+    static bool quiet = false;
+    return quiet;
+}
+
+/// A terminal whose user has not asked for plain text (https://no-color.org).
+bool on_terminal(int descriptor) {
+    const char* plain = std::getenv("NO_COLOR");
+    return ::isatty(descriptor) != 0 && (plain == nullptr || *plain == '\0');
 }
 
 } // namespace
@@ -66,8 +78,53 @@ void print(const std::string& text) {
     std::_Exit(bad_input);
 }
 
+void set_quiet(bool quiet) { is_quiet() = quiet; }
+
+void print_report(const std::string& text) {
+    if (!is_quiet()) { print(text); }
+}
+
+Progress::Progress(std::string what, std::int64_t total)
+    : what_(std::move(what)), total_(std::max<std::int64_t>(total, 1)), start_(std::chrono::steady_clock::now()),
+      drawn_(start_) {}
+
+Progress::~Progress() {
+    if (shown_) { std::fputs("\r\x1b[K", stderr); }
+}
+
+void Progress::at(std::int64_t done) {
+    using std::chrono::milliseconds;
+    const auto now = std::chrono::steady_clock::now();
+    if (now - start_ < milliseconds(1000) || now - drawn_ < milliseconds(100) || is_quiet() ||
+        !on_terminal(STDERR_FILENO)) {
+        return;
+    }
+    drawn_ = now;
+    shown_ = true;
+    constexpr std::int64_t width = 30;
+    const std::int64_t filled = width * done / total_;
+    const double gone = std::chrono::duration<double>(now - start_).count(),
+                 left = gone / double(std::max<std::int64_t>(done, 1)) * double(total_ - done);
+    fmt::print(stderr, "\r{} [{}{}] {:3} %, {:.0f} s left\x1b[K", what_, std::string(std::size_t(filled), '#'),
+               std::string(std::size_t(width - filled), '.'), 100 * done / total_, left);
+    std::fflush(stderr);
+}
+
 void report(const Diagnostics& diagnostics) {
-    for (const Diagnostic& d : diagnostics) { errors().error(format(d)); }
+    for (const Diagnostic& d : diagnostics) {
+        std::string text = format(d);
+        if (on_terminal(STDERR_FILENO)) {
+            // The word says it all; the colour only helps to find it.
+            const auto [word, colour] = d.severity == Severity::error     ? std::pair{"error:", "31;1"}
+                                        : d.severity == Severity::warning ? std::pair{"warning:", "33;1"}
+                                                                          : std::pair{"note:", "36;1"};
+            const std::size_t at = text.find(word);
+            if (at != std::string::npos) {
+                text.replace(at, std::strlen(word), fmt::format("\x1b[{}m{}\x1b[0m", colour, word));
+            }
+        }
+        errors().error(text);
+    }
 }
 
 void complain(const std::string& message) { errors().error("gait: " + message); }

@@ -5,6 +5,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include <chrono>
+#include <cstdint>
 #include <string>
 #include <vector>
 
@@ -31,7 +33,29 @@ private:
 /// Writes to standard output; a reader that has gone away ends the program quietly.
 void print(const std::string& text);
 
-/// Writes findings to the error stream.
+/// With `--quiet` only findings and what was asked for as JSON is written.
+void set_quiet(bool quiet);
+
+/// Writes a report for people: nothing with `--quiet`.
+void print_report(const std::string& text);
+
+/// A bar on the error stream for work that takes longer than a second; only on a terminal, and not with `--quiet`.
+class Progress {
+public:
+    Progress(std::string what, std::int64_t total);
+    ~Progress();
+    Progress(const Progress&) = delete;
+    Progress& operator=(const Progress&) = delete;
+    void at(std::int64_t done);
+
+private:
+    std::string what_;
+    std::int64_t total_;
+    std::chrono::steady_clock::time_point start_, drawn_;
+    bool shown_ = false;
+};
+
+/// Writes findings to the error stream, with colours on a terminal.
 void report(const Diagnostics& diagnostics);
 
 /// One line to the error stream, after the tool's name.

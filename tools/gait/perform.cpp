@@ -26,6 +26,8 @@ struct PerformOptions {
     std::string trace, bake, chart, film;
     View view = View::three_quarters;
     bool json = false;
+    bool draft = false;
+    std::string enter;
 };
 
 /// Sets `NAME=VALUE` and keeps it. Returns what is wrong with it.
@@ -227,7 +229,7 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
 }
 
 int run_perform(const PerformOptions& options) {
-    const Loaded loaded = load(options.document);
+    const Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
     const Character& character = *loaded.character;
@@ -250,6 +252,17 @@ int run_perform(const PerformOptions& options) {
             return bad_input;
         }
     }
+    if (!options.enter.empty()) {
+        const StateHandle state = character.state(options.enter);
+        if (!state) {
+            std::vector<std::string> names;
+            for (const StateInfo& info : character.states()) { names.push_back(info.name); }
+            complain(fmt::format("no state '{}'; there {} {}", options.enter, names.size() == 1 ? "is only" : "are",
+                                 fmt::join(names, ", ")));
+            return bad_input;
+        }
+        performer.enter(state, 0);
+    }
     if (options.seconds > 0) { seconds = options.seconds; }
     constexpr double most_frames = 2'000'000;
     if (seconds * options.frames_per_second > most_frames) {
@@ -268,7 +281,7 @@ int run_perform(const PerformOptions& options) {
         text += fmt::format(": {:.2f} s at {:g} frames a second\n\n", seconds, options.frames_per_second);
         text += story(recording, character);
         if (!written.empty()) { text += "\n" + written; }
-        print(text);
+        print_report(text);
     }
     if (code != done) { return code; }
     return within_bounds(recording) ? done : found_errors;
@@ -281,24 +294,30 @@ void add_perform(CLI::App& app, Run& run) {
     CLI::App* command = app.add_subcommand(
         "perform", "Plays a document and tells what happened: transitions, time in each state, smoothness");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
-    command->add_option("--cues", options->cues, "a cue sheet, NAME.cues.yaml, that sets the parameters over time");
+    command->add_option("--cues", options->cues, "a cue sheet, NAME.cues.yaml, that sets the parameters over time")
+        ->type_name("FILE");
     command->add_option("--set", options->set, "set a parameter at the start, such as --set speed=1.4; may be repeated")
         ->take_all()
         ->expected(1)
         ->type_name("NAME=VALUE");
     command->add_option("--seconds", options->seconds, "how long to play; else the cue sheet's own length, or 10")
-        ->check(CLI::Range(0.001, 86400.0));
+        ->check(CLI::Range(0.001, 86400.0))
+        ->type_name("SECONDS");
     command->add_option("--fps", options->frames_per_second, "frames a second")
         ->check(CLI::Range(1.0, 1000.0))
+        ->type_name("RATE")
         ->capture_default_str();
-    command->add_option("--trace", options->trace,
-                        "write a row a frame: parameters, state, clips with weights and phases (.csv)");
+    command
+        ->add_option("--trace", options->trace,
+                     "write a row a frame: parameters, state, clips with weights and phases (.csv)")
+        ->type_name("FILE.csv");
     command->add_option("--bake", options->bake, "write the rig, its skin and one animation as played (.glb)")
         ->check(CLI::Validator(
             [](std::string& path) {
                 return path.ends_with(".glb") ? std::string{} : "the bake is written as .glb; found '" + path + "'";
             },
-            "FILE.glb"));
+            ""))
+        ->type_name("FILE.glb");
     command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")
         ->check(CLI::Validator(
             [](std::string& path) {
@@ -306,7 +325,11 @@ void add_perform(CLI::App& app, Run& run) {
                            ? std::string{}
                            : "the chart is drawn as .png or .svg; found '" + path + "'";
             },
-            "FILE.png|svg"));
+            ""))
+        ->type_name("FILE.png|svg");
+    command->add_option("--enter", options->enter, "begin in this state, such as body.moving")->type_name("STATE");
+    command->add_flag("--draft", options->draft,
+                      "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view);
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png "

@@ -1,5 +1,7 @@
 #include "recording.hpp"
 
+#include "output.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -48,6 +50,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.frames.push_back(capture(performer));
     Performer before = performer;
     const auto steps = std::int64_t(std::llround(seconds * frames_per_second));
+    Progress progress("playing", steps);
     for (std::int64_t f = 1; f <= steps; ++f) {
         // From instant to instant, so that the error of a step does not add up.
         const double now = double(f - 1) / frames_per_second, dt = double(f) / frames_per_second - now;
@@ -55,9 +58,16 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         before = performer;
         performer.advance(dt);
         watch.step(before, dt, performer);
-        for (const TransitionRecord& t : performer.transitions()) { recording.transitions.push_back(t); }
+        // A reset sets the performer's own clock back; the recording's goes on.
+        const double ahead = now - before.time();
+        for (TransitionRecord t : performer.transitions()) {
+            t.time += ahead;
+            recording.transitions.push_back(t);
+        }
         recording.seconds_in_state[performer.state()] += dt;
         recording.frames.push_back(capture(performer));
+        recording.frames.back().time += ahead;
+        progress.at(f);
         recording.frames.back().jolt = watch.snap().last_jolt();
     }
     recording.seam = watch.worst_seam();
