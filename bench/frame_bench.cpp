@@ -82,7 +82,7 @@ void floor_kernel(benchmark::State& state) {
     }
 }
 
-/// The textbook's blend tree: pairs of poses, blended in halves.
+/// The textbook's way to blend: pairs of poses, blended in halves.
 class Textbook {
 public:
     explicit Textbook(int active) : rest_(bench::rest_of(*material().assets.rig)) {

@@ -327,7 +327,7 @@ layers:
     CHECK(hopped["transitions"][0]["time_s"].get<double>() == Approx(0.8));
 }
 
-TEST_CASE("a performance may begin in any state") {
+TEST_CASE("a performance may begin in the state one names") {
     const json played = json::parse(
         gait_tool({"perform", document, "--enter", "body.moving", "--set", "speed=2", "--seconds", "1", "--json"}).out);
     CHECK(played["transitions"].empty());
