@@ -61,6 +61,14 @@ struct BlendDefinition {
     Text parameter;
     bool sync_cycle = false; ///< `sync: cycle`: looping clips share one phase
     std::vector<PointDefinition> points;
+
+    // Defined below, where a point is complete: motions and points hold each other.
+    BlendDefinition();
+    BlendDefinition(const BlendDefinition& other);
+    BlendDefinition(BlendDefinition&& other) noexcept;
+    BlendDefinition& operator=(const BlendDefinition& other);
+    BlendDefinition& operator=(BlendDefinition&& other) noexcept;
+    ~BlendDefinition();
 };
 
 /// What a state or a point plays: a clip by name, or a blend space.
@@ -81,6 +89,13 @@ struct PointDefinition {
     Number at; ///< on the parameter's axis, in its unit
     MotionDefinition play;
 };
+
+inline BlendDefinition::BlendDefinition() = default;
+inline BlendDefinition::BlendDefinition(const BlendDefinition& other) = default;
+inline BlendDefinition::BlendDefinition(BlendDefinition&& other) noexcept = default;
+inline BlendDefinition& BlendDefinition::operator=(const BlendDefinition& other) = default;
+inline BlendDefinition& BlendDefinition::operator=(BlendDefinition&& other) noexcept = default;
+inline BlendDefinition::~BlendDefinition() = default;
 
 /// One way out of a state. Without `when`, or with `at_end`, it leaves as the motion ends, its fade done by then.
 struct TransitionDefinition {

@@ -102,7 +102,7 @@ private:
         } else if (!parent.key) {
             parent.key = std::move(node);
         } else {
-            parent.node.entries.emplace_back(std::move(*parent.key), std::move(node));
+            parent.node.entries.push_back({std::move(*parent.key), std::move(node)});
             parent.key.reset();
         }
     }
@@ -114,25 +114,25 @@ private:
             return std::count(text.begin(), text.end(), '(') - std::count(text.begin(), text.end(), ')');
         };
         const auto is_rest_of = [&](const std::string& value, const auto& entry) {
-            if (entry.second.kind != YamlNode::Kind::null || !entry.first.is_scalar() || entry.first.quoted) {
+            if (entry.value.kind != YamlNode::Kind::null || !entry.key.is_scalar() || entry.key.quoted) {
                 return false;
             }
-            return open_count(value) > 0 || entry.first.scalar.find(' ') != std::string::npos;
+            return open_count(value) > 0 || entry.key.scalar.find(' ') != std::string::npos;
         };
         for (std::size_t i = 0; i < map.entries.size(); ++i) {
-            YamlNode& value = map.entries[i].second;
+            YamlNode& value = map.entries[i].value;
             if (!value.is_scalar() || value.quoted) { continue; }
             std::string joined = value.scalar;
             std::size_t last = i;
             while (last + 1 < map.entries.size() && is_rest_of(joined, map.entries[last + 1])) {
                 ++last;
-                joined += ", " + map.entries[last].first.scalar;
+                joined += ", " + map.entries[last].key.scalar;
             }
             if (last == i) { continue; }
             sink_.error(
-                map.entries[i + 1].first.place, "unquoted-comma",
+                map.entries[i + 1].key.place, "unquoted-comma",
                 fmt::format("inside braces a comma ends the value, so '{}' is cut off here; quote it: {}: \"{}\"",
-                            map.entries[i].first.scalar, map.entries[i].first.scalar, joined));
+                            map.entries[i].key.scalar, map.entries[i].key.scalar, joined));
             value.scalar = joined;
             map.entries.erase(map.entries.begin() + std::ptrdiff_t(i) + 1,
                               map.entries.begin() + std::ptrdiff_t(last) + 1);
@@ -284,8 +284,8 @@ std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node
             sink.error(key.place, "wrong-shape", fmt::format("{} need a name each; found {}", what, describe(key)));
             continue;
         }
-        const bool doubled =
-            std::any_of(entries.begin(), entries.end(), [&](const auto& e) { return e.first.value == key.scalar; });
+        const bool doubled = std::any_of(entries.begin(), entries.end(),
+                                         [&name = key.scalar](const auto& e) { return e.first.value == name; });
         if (doubled) {
             sink.error(key.place, "doubled-key",
                        fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what));

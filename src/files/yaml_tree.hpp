@@ -12,6 +12,8 @@
 
 namespace gait {
 
+struct YamlEntry;
+
 struct YamlNode {
     enum class Kind { null, scalar, sequence, map };
     Kind kind = Kind::null;
@@ -20,7 +22,15 @@ struct YamlNode {
     bool flow = false; ///< written in braces or brackets
     Place place;       ///< columns count bytes
     std::vector<YamlNode> items;
-    std::vector<std::pair<YamlNode, YamlNode>> entries;
+    std::vector<YamlEntry> entries;
+
+    // Defined below, where an entry is complete: nodes and entries hold each other.
+    YamlNode();
+    YamlNode(const YamlNode& other);
+    YamlNode(YamlNode&& other) noexcept;
+    YamlNode& operator=(const YamlNode& other);
+    YamlNode& operator=(YamlNode&& other) noexcept;
+    ~YamlNode();
 
     [[nodiscard]] bool is_scalar() const { return kind == Kind::scalar; }
     [[nodiscard]] bool is_map() const { return kind == Kind::map; }
@@ -28,6 +38,18 @@ struct YamlNode {
     /// Where the scalar's own text begins, after a quote.
     [[nodiscard]] Place text_place() const { return {place.line, place.column + (quoted ? 1 : 0)}; }
 };
+
+/// One key of a map.
+struct YamlEntry {
+    YamlNode key, value;
+};
+
+inline YamlNode::YamlNode() = default;
+inline YamlNode::YamlNode(const YamlNode& other) = default;
+inline YamlNode::YamlNode(YamlNode&& other) noexcept = default;
+inline YamlNode& YamlNode::operator=(const YamlNode& other) = default;
+inline YamlNode& YamlNode::operator=(YamlNode&& other) noexcept = default;
+inline YamlNode::~YamlNode() = default;
 
 /// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas
 /// that split an expression inside braces are found and said.
