@@ -24,6 +24,10 @@ void* operator new(std::size_t size) { return counted(size, 0); }
 void* operator new[](std::size_t size) { return counted(size, 0); }
 void* operator new(std::size_t size, std::align_val_t alignment) { return counted(size, std::size_t(alignment)); }
 void* operator new[](std::size_t size, std::align_val_t alignment) { return counted(size, std::size_t(alignment)); }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+    ++allocations;
+    return std::malloc(size);
+}
 void operator delete(void* memory) noexcept { std::free(memory); }
 void operator delete[](void* memory) noexcept { std::free(memory); }
 void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }

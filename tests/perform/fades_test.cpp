@@ -182,6 +182,44 @@ layers:
     CHECK(worst <= seam_bound);
 }
 
+TEST_CASE("a motion joins on the side of those it is faded over, however often a joint went round before") {
+    const char* const text = R"(
+gait: 1
+rig: x
+clips: {spin: {loop: yes}, hold: {loop: yes}}
+parameters: {held: {kind: flag}}
+layers:
+  - name: body
+    machine:
+      start: s
+      states:
+        s: {play: spin, go: {to: t, when: held, fade: 0.4}}
+        t: {play: hold}
+)";
+    const auto spin = support::clip("spin", 2, 4.0, [](int joint, double phase) {
+        return axis_angle({0, 1, 0}, joint == 1 ? 360 * phase : 0);
+    });
+    const auto hold = support::clip("hold", 2, 1.0, [](int joint, double) {
+        return axis_angle({0, 1, 0}, joint == 1 ? 100 : 0);
+    });
+    // A quarter of the way round, in the first loop and in the second, where the spinning quaternion has changed its
+    // sign.
+    for (const double start : {0.9, 4.9, 8.9}) {
+        Performer performer(support::character(text, support::assets(2, {spin, hold})));
+        performer.advance(start);
+        performer.set("held", true);
+        for (int i = 0; i < 39; ++i) {
+            performer.advance(0.01);
+            if (performer.instance_count() < 2) { break; }
+            std::vector<Transform> below(2);
+            performer.instance_pose(0, below);
+            const double apart = degrees_between(below[1].rotation, axis_angle({0, 1, 0}, 100));
+            INFO("from " << start << " s, " << i << " steps into the fade");
+            CHECK(degrees_between(pose_of(performer)[1].rotation, axis_angle({0, 1, 0}, 100)) <= apart + 0.1);
+        }
+    }
+}
+
 TEST_CASE("translations fade and fold without a seam as rotations do") {
     Assets assets = ring_assets();
     int n = 0;
