@@ -175,8 +175,7 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
     for (std::size_t a = 0; a < scene->model.animations.size() && !problems.failed(); ++a) {
         const auto& animation = scene->model.animations[a];
         const std::string name = animation.name.empty() ? fmt::format("animation_{}", a) : animation.name;
-        std::string unique = name;
-        for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
+        const std::string unique = told_apart(name, used);
         if (unique != name) {
             problems.warn("doubled-clip",
                           fmt::format("two animations are called '{}'; the second is taken as '{}'", name, unique));

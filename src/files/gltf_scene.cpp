@@ -437,12 +437,6 @@ std::vector<bool> choose_nodes(const tinygltf::Model& model, const std::vector<i
     return taken;
 }
 
-std::string told_apart(const std::string& name, std::set<std::string>& used) {
-    std::string unique = name;
-    for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
-    return unique;
-}
-
 Transform to_transform(const Eigen::Quaterniond& rotation, const Eigen::Vector3d& translation,
                        const Eigen::Vector3d& scale) {
     const Eigen::Quaternionf q = rotation.cast<float>().normalized();
@@ -599,6 +593,12 @@ void FileProblems::warn(std::string code, std::string message) {
 }
 void FileProblems::note(std::string code, std::string message) {
     add(Severity::note, std::move(code), std::move(message));
+}
+
+std::string told_apart(const std::string& name, std::set<std::string>& used) {
+    std::string unique = name;
+    for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
+    return unique;
 }
 
 std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,

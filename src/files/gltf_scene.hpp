@@ -9,6 +9,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -47,6 +48,9 @@ struct GltfScene {
 /// Opens `path`; empty when `problems` has errors.
 [[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin,
                                                  FileProblems& problems);
+
+/// `name`, or with a number behind it when it is `used` already; it is used from now on.
+[[nodiscard]] std::string told_apart(const std::string& name, std::set<std::string>& used);
 
 /// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an
 /// error in `problems` when anything about it is wrong. `what` names the user of the accessor.

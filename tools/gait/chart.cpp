@@ -129,7 +129,7 @@ std::string jolt_panel(const Recording& recording) {
         out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.07, screen 0.29 left font "
                            "',10' tc rgb '#b34700'\n",
                            recording.worst_snap.ratio, recording.worst_snap.time);
-        out += fmt::format("set arrow 1 from {0:.4f},graph 1.12 to {0:.4f},graph 1 lc rgb '#d55e00' lw 2 front\n",
+        out += fmt::format("set arrow 1 from {0:.4f},graph 0.99 to {0:.4f},graph 0.88 lc rgb '#d55e00' lw 2 front\n",
                            recording.worst_snap.time);
     }
     return out + "set xlabel 'seconds'\nset format x '%g'\nplot $frames using 1:2 with lines lw 1 lc rgb '#333333' "

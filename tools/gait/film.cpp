@@ -447,7 +447,7 @@ void add_film_options(CLI::App& command, std::string& film, View& view) {
             const bool known = path.ends_with(".png") || path.ends_with(".svg") || path.ends_with(".gif");
             return known ? std::string{} : "a film is drawn as .png, .svg or (moving) .gif; found '" + path + "'";
         },
-        "FILE.png|svg|gif");
+        "");
     command.add_option("--film", film, "draw the body at even instants; as .gif it moves")
         ->check(picture)
         ->type_name("FILE.png|svg|gif");
