@@ -2,16 +2,15 @@
 include(GNUInstallDirs)
 include(CMakePackageConfigHelpers)
 
-set_target_properties(gait_runtime PROPERTIES OUTPUT_NAME pliant_gait_runtime EXPORT_NAME runtime)
-set_target_properties(gait_authoring PROPERTIES OUTPUT_NAME pliant_gait_authoring EXPORT_NAME authoring)
 foreach(library runtime authoring)
+  set_target_properties(gait_${library} PROPERTIES OUTPUT_NAME pliant_gait_${library} EXPORT_NAME ${library})
   target_include_directories(gait_${library} INTERFACE $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
-  install(TARGETS gait_${library} EXPORT ${library}_targets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+  install(TARGETS gait_${library} EXPORT ${library}_targets
+    ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
   install(EXPORT ${library}_targets NAMESPACE PliantGait:: FILE PliantGait-${library}.cmake
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 endforeach()
 install(DIRECTORY include/gait DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
-install(TARGETS gait RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
 
 configure_package_config_file(cmake/PliantGaitConfig.cmake.in ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake
   INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
@@ -23,17 +22,20 @@ foreach(library runtime authoring)
   install(FILES ${PROJECT_BINARY_DIR}/pliant-gait-${library}.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 endforeach()
 
-# The manual page and the completions come from the tool itself.
-add_custom_command(OUTPUT ${PROJECT_BINARY_DIR}/gait.1 ${PROJECT_BINARY_DIR}/gait.bash ${PROJECT_BINARY_DIR}/_gait
-  COMMAND gait manual > ${PROJECT_BINARY_DIR}/gait.1
-  COMMAND gait completion bash > ${PROJECT_BINARY_DIR}/gait.bash
-  COMMAND gait completion zsh > ${PROJECT_BINARY_DIR}/_gait
-  DEPENDS gait VERBATIM)
-add_custom_target(gait_manual ALL
-  DEPENDS ${PROJECT_BINARY_DIR}/gait.1 ${PROJECT_BINARY_DIR}/gait.bash ${PROJECT_BINARY_DIR}/_gait)
-install(FILES ${PROJECT_BINARY_DIR}/gait.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
-install(FILES ${PROJECT_BINARY_DIR}/gait.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME gait)
-install(FILES ${PROJECT_BINARY_DIR}/_gait DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions)
+if(GAIT_BUILD_TOOL)
+  install(TARGETS gait RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+  # The manual page and the completions come from the tool itself.
+  add_custom_command(OUTPUT ${PROJECT_BINARY_DIR}/gait.1 ${PROJECT_BINARY_DIR}/gait.bash ${PROJECT_BINARY_DIR}/_gait
+    COMMAND gait manual > ${PROJECT_BINARY_DIR}/gait.1
+    COMMAND gait completion bash > ${PROJECT_BINARY_DIR}/gait.bash
+    COMMAND gait completion zsh > ${PROJECT_BINARY_DIR}/_gait
+    DEPENDS gait VERBATIM)
+  add_custom_target(gait_manual ALL
+    DEPENDS ${PROJECT_BINARY_DIR}/gait.1 ${PROJECT_BINARY_DIR}/gait.bash ${PROJECT_BINARY_DIR}/_gait)
+  install(FILES ${PROJECT_BINARY_DIR}/gait.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+  install(FILES ${PROJECT_BINARY_DIR}/gait.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME gait)
+  install(FILES ${PROJECT_BINARY_DIR}/_gait DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions)
+endif()
 
 set(CPACK_GENERATOR DEB)
 set(CPACK_PACKAGE_NAME pliant-gait)

@@ -3,6 +3,8 @@
 #   scripts/setup.sh build     compilers, libraries and what draws charts
 #   scripts/setup.sh bench     and the benchmark library
 #   scripts/setup.sh test      and what only the tests need
+#   scripts/setup.sh fuzz      and clang, whose fuzzer drives the readers
+#   scripts/setup.sh docs      and Doxygen
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -10,6 +12,8 @@ packages=(build-essential cmake ninja-build pkg-config
   libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev libtbb-dev
   libcairo2-dev libgif-dev gnuplot-nox fonts-dejavu-core)
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
+[ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
+[ "${1:-build}" = docs ] && packages+=(doxygen)
 [ "${1:-build}" = test ] && packages+=(catch2 nodejs npm bsdutils)
 
 missing=()
@@ -28,7 +32,9 @@ if [ "${#missing[@]}" -gt 0 ]; then
   "${as_root[@]}" apt-get update -qq
   "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 fi
-if [ "${1:-build}" = test ] && [ ! -d tests/validator/node_modules/gltf-validator ]; then
+if [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
+[ "${1:-build}" = docs ] && packages+=(doxygen)
+[ "${1:-build}" = test ] && [ ! -d tests/validator/node_modules/gltf-validator ]; then
   echo "Installing with npm: gltf-validator, in tests/validator"
   (cd tests/validator && npm ci --silent --no-audit --no-fund)
 fi

@@ -3,6 +3,7 @@
 /// any thread.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/document.hpp"
 #include "gait/math.hpp"
 #include "gait/rig.hpp"
@@ -19,20 +20,19 @@ namespace gait {
 
 struct CharacterData;
 
-/// Handles are found by name once and used every frame. A default one refers to nothing.
-struct NumberParameter {
-    std::uint16_t index = 0xFFFF;
-    [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
-};
-struct FlagParameter {
-    std::uint16_t index = 0xFFFF;
+/// A place in one of a character's lists: found by name once, used every frame. A default one refers to nothing.
+struct Handle {
+    std::uint16_t index = 0xFFFF; ///< into the character's list of its kind
+    /// Whether it refers to anything.
     [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
 };
 
-struct StateHandle {
-    std::uint16_t index = 0xFFFF; ///< into `Character::states()`
-    [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
-};
+/// A number parameter: an index into `Character::parameters()`.
+struct NumberParameter : Handle {};
+/// A flag parameter: an index into `Character::parameters()`.
+struct FlagParameter : Handle {};
+/// A state: an index into `Character::states()`.
+struct StateHandle : Handle {};
 
 /// A parameter as compiled.
 struct ParameterInfo {
@@ -46,6 +46,7 @@ struct ParameterInfo {
     bool tune = false;
 };
 
+/// A state as compiled.
 struct StateInfo {
     std::string name;
 };
@@ -59,6 +60,7 @@ struct ClipInfo {
     std::size_t bytes = 0;       ///< of sampled data
 };
 
+/// A transition as compiled.
 struct TransitionInfo {
     std::uint16_t from = 0; ///< index into `states()`
     std::uint16_t to = 0;
@@ -68,32 +70,42 @@ struct TransitionInfo {
 };
 
 /// See the file's comment. Made by `compile` (gait/compile.hpp).
-class Character {
+class GAIT_API Character {
 public:
+    /// For `compile` alone, which knows what the data must hold.
     explicit Character(std::unique_ptr<const CharacterData> data);
     ~Character();
     Character(const Character&) = delete;
     Character& operator=(const Character&) = delete;
 
+    /// The rig it plays on.
     [[nodiscard]] const Rig& rig() const;
+    /// The size of every pose.
     [[nodiscard]] std::size_t joint_count() const;
 
     /// The handle of a parameter of that kind; one that refers to nothing when there is none.
     [[nodiscard]] NumberParameter number(std::string_view name) const;
+    /// \copydoc number
     [[nodiscard]] FlagParameter flag(std::string_view name) const;
 
     /// The handle of a state, by its name or with its layer's before it: `moving` or `body.moving`.
     [[nodiscard]] StateHandle state(std::string_view name) const;
 
+    /// All parameters, in the document's order.
     [[nodiscard]] std::span<const ParameterInfo> parameters() const;
+    /// The layer's name in the document.
     [[nodiscard]] std::string_view layer_name() const;
+    /// All states, in the document's order.
     [[nodiscard]] std::span<const StateInfo> states() const;
+    /// All transitions, state by state, in the order in which they are tried.
     [[nodiscard]] std::span<const TransitionInfo> transitions() const;
+    /// All clips that some motion plays.
     [[nodiscard]] std::span<const ClipInfo> clips() const;
 
-    /// The size of one performer's block.
+    /// The size of one performer's block, bytes.
     [[nodiscard]] std::size_t performer_bytes() const;
 
+    /// What the library keeps; its type is not public.
     [[nodiscard]] const CharacterData& data() const { return *data_; }
 
 private:
@@ -101,11 +113,11 @@ private:
 };
 
 /// The vector instruction sets the kernels can run with here, best first.
-[[nodiscard]] std::vector<std::string> runnable_targets();
+[[nodiscard]] GAIT_API std::vector<std::string> runnable_targets();
 
 /// Pins every frame to one of `runnable_targets()`, so that results are the same bit for bit on machines that share it;
 /// an empty name lets the machine choose again. False when the name is unknown. Call it while no frame is being
 /// computed.
-bool pin_target(const std::string& name);
+GAIT_API bool pin_target(const std::string& name);
 
 } // namespace gait

@@ -2,6 +2,7 @@
 /// One animation on a rig: as imported (keys) and as played (evenly sampled, ready for the kernels).
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/math.hpp"
 #include "gait/rig.hpp"
 
@@ -23,6 +24,7 @@ template <typename Value> struct Track {
     std::vector<double> times;
     std::vector<Value> values;
 
+    /// Whether it has no key.
     [[nodiscard]] bool empty() const { return times.empty(); }
 };
 
@@ -43,8 +45,8 @@ struct ClipSource {
 };
 
 /// The pose of `source` at `seconds` (clamped to its length) [one a source joint]; joints without a track take `rest`.
-[[nodiscard]] std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Transform>& rest,
-                                             double seconds);
+[[nodiscard]] GAIT_API std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Transform>& rest,
+                                                      double seconds);
 
 /// How far a clip's last frame is from its first.
 struct LoopGap {
@@ -52,10 +54,11 @@ struct LoopGap {
     double millimetres = 0;   ///< the greatest move in model space
     std::string turned_joint; ///< where the turn is greatest
     std::string moved_joint;  ///< where the move is greatest
+    /// Whether the gap is too small to see: half a degree, five millimetres.
     [[nodiscard]] bool meets() const { return degrees <= 0.5 && millimetres <= 5; }
 };
 
 /// Measures the gap between the end and the start of `source`, posed on `rig` (whose joints are matched by name).
-[[nodiscard]] LoopGap loop_gap(const ClipSource& source, const Rig& rig);
+[[nodiscard]] GAIT_API LoopGap loop_gap(const ClipSource& source, const Rig& rig);
 
 } // namespace gait

@@ -2,6 +2,7 @@
 /// Many performers at once, on all cores.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/performer.hpp"
 
 #include <span>
@@ -11,6 +12,6 @@ namespace gait {
 /// Advances every performer by `seconds`, spread over the machine's cores (oneTBB). The same, bit for bit, as advancing
 /// them one after the other. Unlike `Performer::advance` it may allocate, in the thread pool. A refused step is counted
 /// by each.
-void advance_all(std::span<Performer> performers, double seconds);
+GAIT_API void advance_all(std::span<Performer> performers, double seconds);
 
 } // namespace gait

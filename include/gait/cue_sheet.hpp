@@ -2,6 +2,7 @@
 /// A cue sheet: timed inputs that play a performer without a game.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"
 #include "gait/performer.hpp"
@@ -19,6 +20,7 @@ namespace gait {
 struct Cue {
     double at = 0;   ///< seconds from the start, or from the start of the group it stands in
     double over = 0; ///< seconds to go from the present values to these, evenly; flags change at once
+    /// A parameter and what to set it to.
     struct Value {
         Text name;
         double value = 0; ///< flags: 0 or 1
@@ -45,16 +47,19 @@ struct CueSheet {
     std::vector<Cue> cues;
 };
 
+/// A cue sheet as read. With errors among the diagnostics, `sheet` holds what could be understood.
 struct CueSheetRead {
     CueSheet sheet;
     Diagnostics diagnostics;
 };
 
-[[nodiscard]] CueSheetRead read_cue_sheet(const std::filesystem::path& path);
-[[nodiscard]] CueSheetRead read_cue_sheet_text(const std::string& text, const std::string& name);
+/// Reads `NAME.cues.yaml`. An unreadable file is one diagnostic with the code `unreadable-file`.
+[[nodiscard]] GAIT_API CueSheetRead read_cue_sheet(const std::filesystem::path& path);
+/// The same from memory; `name` stands for the file in diagnostics.
+[[nodiscard]] GAIT_API CueSheetRead read_cue_sheet_text(const std::string& text, const std::string& name);
 
 /// A cue sheet bound to a character: names found, repeats laid out, in order of time.
-class CuePlayer {
+class GAIT_API CuePlayer {
 public:
     /// Binds; names that the character lacks and values of the wrong kind are added to `diagnostics`.
     CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics);

@@ -2,6 +2,8 @@
 /// What is wrong with an input: where, what was expected, and what to do.
 #pragma once
 
+#include "gait/api.hpp"
+
 #include <string>
 #include <vector>
 
@@ -13,6 +15,7 @@ struct Place {
     int column = 0;
 };
 
+/// An error keeps a document from playing; a warning is likely a mistake; a note is worth knowing.
 enum class Severity { note, warning, error };
 
 /// One finding. `message` is a sentence without its full stop: what was found, what was expected, what to write.
@@ -26,18 +29,20 @@ struct Diagnostic {
     std::string path; ///< where in the document, such as `layers.body.states.still`, for documents made by a program
 };
 
+/// Findings, in the order of the text they speak of.
 using Diagnostics = std::vector<Diagnostic>;
 
-[[nodiscard]] bool has_errors(const Diagnostics& diagnostics);
+/// Whether any of them is an error.
+[[nodiscard]] GAIT_API bool has_errors(const Diagnostics& diagnostics);
 
 /// `file:line:column: severity: message [code]`, then the source line and a caret where there is one. No trailing
 /// newline.
-[[nodiscard]] std::string format(const Diagnostic& diagnostic);
+[[nodiscard]] GAIT_API std::string format(const Diagnostic& diagnostic);
 
 /// All of them, a line (or three) each.
-[[nodiscard]] std::string format(const Diagnostics& diagnostics);
+[[nodiscard]] GAIT_API std::string format(const Diagnostics& diagnostics);
 
 /// The name in `known` closest to `name`, or empty when none is near enough to be a slip of the hand.
-[[nodiscard]] std::string nearest_name(const std::string& name, const std::vector<std::string>& known);
+[[nodiscard]] GAIT_API std::string nearest_name(const std::string& name, const std::vector<std::string>& known);
 
 } // namespace gait

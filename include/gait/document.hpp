@@ -18,8 +18,11 @@ struct Text {
     Place place;
 
     Text() = default;
+    /// From words, and where they stand.
     Text(std::string text, Place where = {}) : value(std::move(text)), place(where) {}
+    /// From a literal.
     Text(const char* text) : value(text) {}
+    /// Whether nothing was written.
     [[nodiscard]] bool empty() const { return value.empty(); }
 };
 
@@ -29,6 +32,7 @@ struct Number {
     Place place;
 
     Number() = default;
+    /// From a number, and where it stands.
     Number(double number, Place where = {}) : value(number), place(where) {}
 };
 
@@ -40,6 +44,7 @@ struct ClipDefinition {
     bool loop = false;
 };
 
+/// What a parameter is, and so what may be set and compared.
 enum class ParameterKind { number, flag };
 
 /// An entry of `parameters`.
@@ -63,12 +68,14 @@ struct BlendDefinition {
     std::vector<PointDefinition> points;
 
     // Defined below, where a point is complete: motions and points hold each other.
+    /// \cond
     BlendDefinition();
     BlendDefinition(const BlendDefinition& other);
     BlendDefinition(BlendDefinition&& other) noexcept;
     BlendDefinition& operator=(const BlendDefinition& other);
     BlendDefinition& operator=(BlendDefinition&& other) noexcept;
     ~BlendDefinition();
+    /// \endcond
 };
 
 /// What a state or a point plays: a clip by name, or a blend space.
@@ -79,23 +86,30 @@ struct MotionDefinition {
     Place place;
 
     MotionDefinition() = default;
+    /// A clip.
     MotionDefinition(Text clip_name) : clip(std::move(clip_name)), place(clip.place) {}
+    /// A clip.
     MotionDefinition(const char* clip_name) : clip(clip_name) {}
+    /// A blend space.
     MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
+    /// Whether nothing is played.
     [[nodiscard]] bool empty() const { return clip.empty() && !blend; }
 };
 
+/// One motion of a blend space, and its place.
 struct PointDefinition {
     Number at; ///< on the parameter's axis, in its unit
     MotionDefinition play;
 };
 
+/// \cond
 inline BlendDefinition::BlendDefinition() = default;
 inline BlendDefinition::BlendDefinition(const BlendDefinition& other) = default;
 inline BlendDefinition::BlendDefinition(BlendDefinition&& other) noexcept = default;
 inline BlendDefinition& BlendDefinition::operator=(const BlendDefinition& other) = default;
 inline BlendDefinition& BlendDefinition::operator=(BlendDefinition&& other) noexcept = default;
 inline BlendDefinition::~BlendDefinition() = default;
+/// \endcond
 
 /// One way out of a state. Without `when`, or with `at_end`, it leaves as the motion ends, its fade done by then.
 struct TransitionDefinition {
@@ -107,18 +121,21 @@ struct TransitionDefinition {
     Place place;
 };
 
+/// A thing the body can be doing.
 struct StateDefinition {
     Text name;
     MotionDefinition play;
     std::vector<TransitionDefinition> go; ///< tried in order; the first that holds wins
 };
 
+/// States, and the one it starts in.
 struct MachineDefinition {
     Text start;
     std::vector<StateDefinition> states;
     Place place;
 };
 
+/// A machine that moves the body.
 struct LayerDefinition {
     Text name;
     MachineDefinition machine;

@@ -2,6 +2,8 @@
 /// How a fade's weight rises from 0 to 1 over its seconds.
 #pragma once
 
+#include "gait/api.hpp"
+
 #include <cstdint>
 #include <optional>
 #include <string_view>
@@ -37,7 +39,9 @@ enum class Ease : std::uint8_t {
     return u * u * (3 - 2 * u);
 }
 
-[[nodiscard]] std::string_view name_of(Ease ease);
-[[nodiscard]] std::optional<Ease> ease_named(std::string_view name);
+/// As it is written in a document.
+[[nodiscard]] GAIT_API std::string_view name_of(Ease ease);
+/// The curve of that name; empty when there is none.
+[[nodiscard]] GAIT_API std::optional<Ease> ease_named(std::string_view name);
 
 } // namespace gait

@@ -2,6 +2,7 @@
 /// glTF 2.0 in and out (.glb, and .gltf with external or embedded buffers).
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/clip.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/rig.hpp"
@@ -32,7 +33,7 @@ struct ImportResult {
 /// applied to the joints, so that lengths are metres and +Y is up. Of several skins the one named `skin` is taken, or
 /// the one with the most joints together with those that share its hierarchy. A file without a skin gives its animated
 /// nodes. Doubled names are told apart by a number and said. Nothing outside the file's own folder is read.
-[[nodiscard]] ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {});
+[[nodiscard]] GAIT_API ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {});
 
 /// Poses at even instants, to be written as one animation.
 struct BakedMotion {
@@ -43,7 +44,7 @@ struct BakedMotion {
 
 /// Writes `out` (.glb): the scene of `source` with its meshes and skins, its animations replaced by `motion`. Returns
 /// what went wrong, or nothing; the file is written beside and renamed, never half.
-[[nodiscard]] Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion,
-                                    const std::filesystem::path& out, const std::string& skin = {});
+[[nodiscard]] GAIT_API Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion,
+                                             const std::filesystem::path& out, const std::string& skin = {});
 
 } // namespace gait

@@ -9,7 +9,9 @@
 
 namespace gait {
 
+/// Half a turn in radians.
 inline constexpr double pi = 3.14159265358979323846;
+/// From radians to degrees.
 inline constexpr double degrees_per_radian = 180.0 / pi;
 
 /// A point or a direction, in metres.
@@ -35,19 +37,28 @@ struct Matrix4 {
     float elements[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
 };
 
+/// Component by component.
 [[nodiscard]] constexpr Vec3 operator+(Vec3 a, Vec3 b) { return {a.x + b.x, a.y + b.y, a.z + b.z}; }
+/// Component by component.
 [[nodiscard]] constexpr Vec3 operator-(Vec3 a, Vec3 b) { return {a.x - b.x, a.y - b.y, a.z - b.z}; }
+/// Component by component.
 [[nodiscard]] constexpr Vec3 operator*(Vec3 a, float s) { return {a.x * s, a.y * s, a.z * s}; }
+/// The scalar product.
 [[nodiscard]] constexpr float dot(Vec3 a, Vec3 b) { return a.x * b.x + a.y * b.y + a.z * b.z; }
+/// The vector product, by the right-hand rule.
 [[nodiscard]] constexpr Vec3 cross(Vec3 a, Vec3 b) {
     return {a.y * b.z - a.z * b.y, a.z * b.x - a.x * b.z, a.x * b.y - a.y * b.x};
 }
 /// Component by component, as scales combine.
 [[nodiscard]] constexpr Vec3 scaled(Vec3 a, Vec3 b) { return {a.x * b.x, a.y * b.y, a.z * b.z}; }
+/// In the vector's own unit.
 [[nodiscard]] inline float length(Vec3 a) { return std::sqrt(dot(a, a)); }
 
+/// The scalar product: the cosine of half the turn between two rotations.
 [[nodiscard]] constexpr float dot(Quat a, Quat b) { return a.x * b.x + a.y * b.y + a.z * b.z + a.w * b.w; }
+/// The same rotation on the other hemisphere.
 [[nodiscard]] constexpr Quat operator-(Quat q) { return {-q.x, -q.y, -q.z, -q.w}; }
+/// The opposite rotation.
 [[nodiscard]] constexpr Quat conjugate(Quat q) { return {-q.x, -q.y, -q.z, q.w}; }
 
 /// The rotation `b` followed by `a` (Hamilton product).
@@ -63,6 +74,7 @@ struct Matrix4 {
     return {q.x / norm, q.y / norm, q.z / norm, q.w / norm};
 }
 
+/// `v` turned by `q`.
 [[nodiscard]] constexpr Vec3 rotate(Quat q, Vec3 v) {
     const Vec3 u{q.x, q.y, q.z};
     const Vec3 t = cross(u, v) * 2.0F;
@@ -110,6 +122,7 @@ struct Matrix4 {
             scaled(parent.scale, child.scale)};
 }
 
+/// Scale, then rotation, then translation, as one matrix.
 [[nodiscard]] constexpr Matrix4 to_matrix(const Transform& t) {
     const Vec3 x = rotate(t.rotation, {t.scale.x, 0, 0});
     const Vec3 y = rotate(t.rotation, {0, t.scale.y, 0});
@@ -118,6 +131,7 @@ struct Matrix4 {
         {x.x, x.y, x.z, 0, y.x, y.y, y.z, 0, z.x, z.y, z.z, 0, t.translation.x, t.translation.y, t.translation.z, 1}};
 }
 
+/// `b` followed by `a`.
 [[nodiscard]] constexpr Matrix4 operator*(const Matrix4& a, const Matrix4& b) {
     Matrix4 product;
     for (int column = 0; column < 4; ++column) {

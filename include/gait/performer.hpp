@@ -2,6 +2,7 @@
 /// One living instance of a character: its parameters, playheads and fades. Set the parameters, advance, read the pose.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/character.hpp"
 #include "gait/math.hpp"
 
@@ -49,17 +50,22 @@ struct InstanceView {
 /// One performer is one block of plain bytes with offsets instead of pointers, so that copying it is one `memcpy`: a
 /// copy and its original, advanced alike, stay bit-identical. Assigning between performers of one character allocates
 /// nothing. Different performers may be used from different threads at once; one performer from one thread at a time.
-class Performer {
+class GAIT_API Performer {
 public:
     /// Stands at the machine's start. Throws std::invalid_argument when `character` is null, std::bad_alloc without
     /// memory.
     explicit Performer(std::shared_ptr<const Character> character);
+    /// A twin that would go on alike. Throws std::bad_alloc without memory.
     Performer(const Performer& other);
+    /// Becomes a twin; allocates only when the characters differ.
     Performer& operator=(const Performer& other);
+    /// The one moved from may only be assigned to or destroyed.
     Performer(Performer&&) noexcept = default;
+    /// \copydoc Performer(Performer&&)
     Performer& operator=(Performer&&) noexcept = default;
     ~Performer() = default;
 
+    /// What it plays.
     [[nodiscard]] const Character& character() const { return *character_; }
 
     /// Back to the start: default parameters, the start state, time zero, no faults.
@@ -72,11 +78,13 @@ public:
     /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`. No
     /// motion of this version draws yet.
     void set_seed(std::uint64_t seed);
+    /// As it was set; 0 at first.
     [[nodiscard]] std::uint64_t seed() const;
 
     /// Sets an input, in the parameter's unit, clamped to its range. Before the first `advance` the smoothed value
     /// follows at once. False, and counted, when the value is not finite or the handle refers to nothing.
     bool set(NumberParameter parameter, float value);
+    /// \copydoc set(NumberParameter,float)
     bool set(FlagParameter parameter, bool value);
 
     /// The same by name: a number for a number, a bool for a flag.
@@ -90,9 +98,11 @@ public:
         }
     }
 
-    /// The input as it was set (and clamped), and as it is smoothed. 0 for a handle of nothing.
+    /// The input as it was set (and clamped); 0 or false for a handle of nothing.
     [[nodiscard]] float get(NumberParameter parameter) const;
+    /// The input as conditions and blend spaces see it; 0 for a handle of nothing.
     [[nodiscard]] float smoothed(NumberParameter parameter) const;
+    /// \copydoc get(NumberParameter) const
     [[nodiscard]] bool get(FlagParameter parameter) const;
 
     /// Plays `seconds` of time: parameters, machine, playheads, pose. Allocates nothing, locks nothing, throws nothing.
@@ -113,22 +123,26 @@ public:
     [[nodiscard]] double time() const;
     /// The active state: an index into `Character::states()`.
     [[nodiscard]] std::uint16_t state() const;
+    /// The same by name.
     [[nodiscard]] std::string_view state_name() const;
     /// The transitions of the last `advance`, in order.
     [[nodiscard]] std::span<const TransitionRecord> transitions() const;
+    /// What was refused since the start or `reset`.
     [[nodiscard]] Faults faults() const;
 
     /// What plays now, oldest first; the last is the active state's. At most four.
     [[nodiscard]] std::size_t instance_count() const;
+    /// The one at `index`, below `instance_count()`; a default one beyond.
     [[nodiscard]] InstanceView instance(std::size_t index) const;
     /// Fills `out` with the clips of an instance that have weight and returns how many there are.
     std::size_t instance_clips(std::size_t index, std::span<ClipView> out) const;
     /// The pose of one instance alone, as if nothing else played.
     void instance_pose(std::size_t index, std::span<Transform> out) const;
 
-    /// The inertial offset into which motions were folded that were one too many to fade: how long it takes to decay (0
-    /// when there is none), and how long it has.
+    /// How long the inertial offset takes to decay, into which motions were folded that were one too many to fade; 0
+    /// when there is none.
     [[nodiscard]] double offset_seconds() const;
+    /// How long it has.
     [[nodiscard]] double offset_elapsed() const;
 
     /// Seconds until a playing clip ends or comes round, or a timed transition is due; infinite when nothing will.

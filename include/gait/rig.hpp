@@ -2,6 +2,7 @@
 /// The character's joint hierarchy with its rest pose.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/math.hpp"
 
 #include <cstdint>
@@ -26,16 +27,17 @@ struct Rig {
     std::string name;
     std::vector<Joint> joints;
 
-    [[nodiscard]] std::optional<int> find(std::string_view joint_name) const;
+    /// The index of the joint of that name; empty when there is none.
+    [[nodiscard]] GAIT_API std::optional<int> find(std::string_view joint_name) const;
 };
 
 /// The joints' transforms in model space for local transforms `local` [one a joint, in the rig's order].
-[[nodiscard]] std::vector<Transform> model_space(const Rig& rig, const std::vector<Transform>& local);
+[[nodiscard]] GAIT_API std::vector<Transform> model_space(const Rig& rig, const std::vector<Transform>& local);
 
 /// The rest pose [one a joint], each relative to its parent.
-[[nodiscard]] std::vector<Transform> rest_pose(const Rig& rig);
+[[nodiscard]] GAIT_API std::vector<Transform> rest_pose(const Rig& rig);
 
 /// From the lowest to the highest joint of the rest pose, metres.
-[[nodiscard]] double rest_height(const Rig& rig);
+[[nodiscard]] GAIT_API double rest_height(const Rig& rig);
 
 } // namespace gait

@@ -2,6 +2,7 @@
 /// Whether a motion pops, in numbers: the seam and the snap ratio.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/ease.hpp"
 #include "gait/math.hpp"
 #include "gait/performer.hpp"
@@ -24,12 +25,14 @@ struct Seam {
     std::uint16_t transition = 0xFFFF; ///< the last one taken before it; 0xFFFF for none
 };
 
-/// The most that still counts as smooth.
-inline constexpr double seam_bound = 0.05; ///< degrees, and millimetres
+/// The greatest seam that still counts as smooth, degrees and millimetres.
+inline constexpr double seam_bound = 0.05;
+/// The greatest snap ratio that still counts as smooth.
 inline constexpr double snap_ratio_bound = 1.2;
 
 /// How far two poses of `rig` are apart.
-[[nodiscard]] Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<const Transform> later);
+[[nodiscard]] GAIT_API Seam seam_between(const Rig& rig, std::span<const Transform> earlier,
+                                         std::span<const Transform> later);
 
 /// One motion in a frame, as it would be if it played alone, and the fade that brings it in over those before it.
 struct MotionSample {
@@ -69,7 +72,7 @@ struct Snap {
 /// between the frames. A fade of 0 allows nothing, so its pop counts in full. An inertial offset allows the
 /// acceleration of its own quintic. A jolt is held against the greatest allowance within a twentieth of a second of it:
 /// one that is no harder than the fade must make a moment later shows no more than that one does.
-class SnapMeter {
+class GAIT_API SnapMeter {
 public:
     /// Frames in order of time, all of the same joints. Frames no time apart replace each other; one earlier than the
     /// last, as after a reset, begins anew.
@@ -105,14 +108,17 @@ private:
 };
 
 /// Watches a performer frame by frame. A copy is run through every transition, end and loop, ten microseconds apart.
-class SmoothnessWatch {
+class GAIT_API SmoothnessWatch {
 public:
+    /// Two twins of `performer` are kept, to run through instants.
     explicit SmoothnessWatch(const Performer& performer);
 
     /// `before` has its inputs set for the step of `dt` that led to `after`.
     void step(const Performer& before, double dt, const Performer& after);
 
+    /// The worst seam so far.
     [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
+    /// The jolts so far.
     [[nodiscard]] const SnapMeter& snap() const { return snap_; }
 
 private:
@@ -124,6 +130,6 @@ private:
 };
 
 /// What `performer` shows now, taken apart for a `SnapMeter`.
-[[nodiscard]] SnapFrame snap_frame(const Performer& performer);
+[[nodiscard]] GAIT_API SnapFrame snap_frame(const Performer& performer);
 
 } // namespace gait

@@ -1,5 +1,6 @@
 #include "files/gltf_scene.hpp"
 
+#include "files/memory_reserve.hpp"
 #include "files/write_file.hpp"
 
 #include <fmt/format.h>
@@ -150,14 +151,18 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
     reader.SetImageLoader(&keep_image, nullptr);
     std::string error, warning;
     bool read = false;
-    try {
-        const auto size = static_cast<unsigned int>(bytes.size());
-        read = binary ? reader.LoadBinaryFromMemory(&model, &error, &warning,
-                                                    reinterpret_cast<const unsigned char*>(bytes.data()), size,
-                                                    folder.string())
-                      : reader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, folder.string());
-    } catch (const std::bad_alloc&) { throw; } catch (const std::exception& exception) {
-        error = exception.what();
+    {
+        const MemoryReserve reserve;
+        try {
+            const auto size = static_cast<unsigned int>(bytes.size());
+            read = binary ? reader.LoadBinaryFromMemory(&model, &error, &warning,
+                                                        reinterpret_cast<const unsigned char*>(bytes.data()), size,
+                                                        folder.string())
+                          : reader.LoadASCIIFromString(&model, &error, &warning, bytes.data(), size, folder.string());
+        } catch (const std::bad_alloc&) { throw; } catch (const std::exception& exception) {
+            error = exception.what();
+        }
+        if (reserve.spent()) { throw std::bad_alloc(); }
     }
     if (!sandbox.refused.empty()) {
         problems.error("outside-folder",

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <new>
 
 namespace gait {
 namespace {
@@ -111,7 +112,9 @@ private:
 
 AssetsRead load_assets(const Document& document) { return AssetLoader(document).run(); }
 
-Loaded load(const std::filesystem::path& path, Completeness completeness) {
+namespace {
+
+Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     Loaded result;
     DocumentRead read = read_document(path);
     result.document = std::move(read.document);
@@ -140,6 +143,23 @@ Loaded load(const std::filesystem::path& path, Completeness completeness) {
                      });
     if (read_well && !has_errors(assets.diagnostics)) { result.character = std::move(compiled.character); }
     return result;
+}
+
+} // namespace
+
+Loaded load(const std::filesystem::path& path, Completeness completeness) {
+    try {
+        return load_all(path, completeness);
+    } catch (const std::bad_alloc&) {
+        // What was taken for the attempt is free again by now, so the few words find room.
+        Loaded result;
+        result.unreadable = true;
+        Diagnostic& diagnostic = result.diagnostics.emplace_back();
+        diagnostic.code = "out-of-memory";
+        diagnostic.message = "there is not enough memory to load this; nothing was loaded";
+        diagnostic.file = path.string();
+        return result;
+    }
 }
 
 } // namespace gait

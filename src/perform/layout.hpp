@@ -72,8 +72,8 @@ struct PerformerLayout {
     std::size_t pose = 0;        ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
 
-    [[nodiscard]] static PerformerLayout make(std::size_t joints, std::size_t parameters, std::size_t leaves,
-                                              std::size_t moved_components, bool scales);
+    [[nodiscard]] GAIT_API static PerformerLayout make(std::size_t joints, std::size_t parameters, std::size_t leaves,
+                                                       std::size_t moved_components, bool scales);
 };
 
 /// The block seen through its layout.

@@ -5,12 +5,28 @@ set -euo pipefail
 build=$1 project=$2
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 cmake --install "$build" --prefix "$work/installed" >/dev/null
-cmake -S "$project/tests/packaging/outside" -B "$work/outside" -G Ninja -DCMAKE_PREFIX_PATH="$work/installed" >/dev/null
-cmake --build "$work/outside" >/dev/null
-"$work/outside/runtime_alone"
-[ "$("$work/outside/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
-# The runtime brings neither YAML nor glTF.
-if ldd "$work/outside/runtime_alone" | grep -E 'yaml|gltf|fmt'; then echo "the runtime links what only authoring needs" >&2; exit 1; fi
+cmake -S "$project" -B "$work/shared_build" -G Ninja -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
+cmake --build "$work/shared_build" >/dev/null
+cmake --install "$work/shared_build" --prefix "$work/shared" >/dev/null
+
+for kind in installed shared; do
+  cmake -S "$project/tests/packaging/outside" -B "$work/outside_$kind" -G Ninja -DCMAKE_PREFIX_PATH="$work/$kind" >/dev/null
+  cmake --build "$work/outside_$kind" >/dev/null
+  "$work/outside_$kind/runtime_alone"
+  [ "$("$work/outside_$kind/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
+  # The runtime brings neither YAML nor glTF.
+  if ldd "$work/outside_$kind/runtime_alone" | grep -E 'yaml|gltf|fmt'; then
+    echo "the runtime links what only authoring needs" >&2; exit 1
+  fi
+done
+ldd "$work/outside_shared/with_authoring" | grep 'libpliant_gait_authoring.so.0.1' >/dev/null
+# A shared library shows the public headers' names, and nothing of the packages inside it.
+shown=$(find "$work/shared" -name 'libpliant_gait_*.so' -exec nm -D --defined-only -C {} + | grep -E ' [TDB] ')
+grep -q 'gait::Performer::advance(double)' <<<"$shown" && grep -q 'gait::compile(' <<<"$shown"
+if grep -E 'kernels::|YamlMap|tinygltf::|YAML::|fmt::|DiagnosticSink' <<<"$shown"; then
+  echo "the shared libraries show what should be hidden" >&2; exit 1
+fi
+
 "$work/installed/bin/gait" --version
 [ -s "$work/installed/share/man/man1/gait.1" ] && [ -s "$work/installed/share/bash-completion/completions/gait" ]
 

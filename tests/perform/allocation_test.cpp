@@ -9,14 +9,25 @@
 
 namespace {
 std::atomic<long> allocations{0};
+/// Counts down to the one allocation that fails; below zero none does.
+std::atomic<long> until_failure{-1};
+
+bool fails() { return until_failure >= 0 && until_failure-- == 0; }
 
 void* counted(std::size_t size, std::size_t alignment) {
     ++allocations;
-    void* memory = alignment > alignof(std::max_align_t)
-                       ? std::aligned_alloc(alignment, (size + alignment - 1) / alignment * alignment)
-                       : std::malloc(size);
-    if (memory == nullptr) { throw std::bad_alloc(); }
-    return memory;
+    for (;;) {
+        void* memory = nullptr;
+        if (!fails()) {
+            memory = alignment > alignof(std::max_align_t)
+                         ? std::aligned_alloc(alignment, (size + alignment - 1) / alignment * alignment)
+                         : std::malloc(size);
+        }
+        if (memory != nullptr) { return memory; }
+        const std::new_handler handler = std::get_new_handler();
+        if (handler == nullptr) { throw std::bad_alloc(); }
+        handler();
+    }
 }
 } // namespace
 
@@ -26,7 +37,7 @@ void* operator new(std::size_t size, std::align_val_t alignment) { return counte
 void* operator new[](std::size_t size, std::align_val_t alignment) { return counted(size, std::size_t(alignment)); }
 void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
     ++allocations;
-    return std::malloc(size);
+    return fails() ? nullptr : std::malloc(size);
 }
 void operator delete(void* memory) noexcept { std::free(memory); }
 void operator delete[](void* memory) noexcept { std::free(memory); }
@@ -67,4 +78,32 @@ TEST_CASE("the counter counts") {
     const auto memory = std::make_unique<std::vector<int>>(100);
     CHECK(memory->size() == 100);
     CHECK(allocations - before == 2);
+}
+
+TEST_CASE("loading survives the failure of any one allocation with an error") {
+    const support::TemporaryFolder folder;
+    folder.write("small.glb", support::read(support::project() / "tests/fuzz/corpus/gltf/plain.glb"));
+    const std::filesystem::path path = folder.write(
+        "small.gait.yaml", "gait: 1\nrig: small.glb\nclips: {stroll: {loop: yes}}\n"
+                           "parameters: {speed: {kind: number, range: [0, 6]}}\n"
+                           "layers:\n  - name: body\n    machine:\n      start: a\n"
+                           "      states:\n        a: {play: stroll, go: [{to: b, when: speed > 1, fade: 0.2}]}\n"
+                           "        b: {play: stroll, go: [{to: a, when: speed < 1, fade: 0.2}]}\n");
+    (void)gait::load(path); // what is made once and kept
+    long failed = 0;
+    bool reached_the_end = false;
+    for (long n = 0; n < 100'000 && !reached_the_end; ++n) {
+        until_failure = n;
+        const gait::Loaded loaded = gait::load(path);
+        reached_the_end = until_failure >= 0;
+        until_failure = -1;
+        if (loaded.character) { continue; } // the one that failed was of a cache that can do without
+        ++failed;
+        if (!gait::has_errors(loaded.diagnostics) || loaded.diagnostics.front().code != "out-of-memory") {
+            CAPTURE(n, gait::format(loaded.diagnostics));
+            FAIL("no character, and no word of memory");
+        }
+    }
+    CHECK(reached_the_end);
+    CHECK(failed > 500);
 }
