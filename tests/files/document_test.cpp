@@ -246,6 +246,16 @@ TEST_CASE("a document filled by a program compiles as one from a file does, and 
                    Catch::Contains("clip 'low' is not among the assets"));
 }
 
+TEST_CASE("a rig a program made out of order, or without joints, is refused") {
+    const DocumentRead read = read_document_text(with("", ""), "test.gait.yaml");
+    Assets assets = two_clips();
+    std::swap(assets.rig->joints[0], assets.rig->joints[1]);
+    CHECK_THAT(format(compile(read.document, assets).diagnostics),
+               Catch::Contains("stands before its parent [wrong-rig]"));
+    assets.rig->joints.clear();
+    CHECK_THAT(format(compile(read.document, assets).diagnostics), Catch::Contains("the rig has 0 joints [wrong-rig]"));
+}
+
 TEST_CASE("files a document names are found beside it, and what is missing is said where it is named") {
     const support::TemporaryFolder folder;
     std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "lamplighter.glb");

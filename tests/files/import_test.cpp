@@ -204,6 +204,37 @@ TEST_CASE("a file without a skin gives its animated nodes") {
                Catch::Contains("neither a skin nor an animated node") && Catch::Contains("[no-joints]"));
 }
 
+TEST_CASE("what an import leaves out or doubts is said") {
+    const auto said = [](const std::function<void(GltfMaker&)>& bend) {
+        GltfMaker maker;
+        bend(maker);
+        const support::TemporaryFolder folder;
+        return format(import_gltf(folder.write("arm.gltf", maker.embedded())).diagnostics);
+    };
+    CHECK_THAT(said([](GltfMaker& m) {
+                   m.json["animations"][0]["channels"][0]["target"]["node"] = 3;
+                   m.json["nodes"].push_back({{"name", "lamp"}});
+               }),
+               Catch::Contains("warning: clip 'wave' moves no joint of 'body'; it is left out [empty-clip]"));
+    CHECK_THAT(said([](GltfMaker& m) {
+                   m.json["nodes"].push_back({{"name", "lamp"}});
+                   nlohmann::json channel = m.json["animations"][0]["channels"][0];
+                   channel["target"]["node"] = 3;
+                   m.json["animations"][0]["channels"].push_back(channel);
+               }),
+               Catch::Contains("note: clip 'wave' also moves 1 thing that is no joint; it is left out [other-tracks]"));
+    CHECK_THAT(said([](GltfMaker& m) {
+                   m.json["nodes"][0]["scale"] = {0, 0, 0};
+               }),
+               Catch::Contains("scale it to nothing; apply the scale before exporting [uneven-scale]"));
+    CHECK_THAT(
+        said([](GltfMaker& m) {
+            m.add_clip("age", {0, 90000}, {{0, 0, 0, 1}, {0, 0, 0, 1}});
+        }),
+        Catch::Contains("error: clip 'age' lasts 90000 seconds and 3600 are possible; its times may be in another unit "
+                        "[too-long]"));
+}
+
 TEST_CASE("every broken file gets one clear error") {
     const GltfMaker good;
     const auto broken = [&](const std::function<void(GltfMaker&)>& bend) {

@@ -1,6 +1,7 @@
 #include "gait/math.hpp"
 #include "math/aligned.hpp"
 #include "math/pose_kernels.hpp"
+#include "support.hpp"
 
 #include <catch2/catch.hpp>
 
@@ -63,6 +64,34 @@ TEST_CASE("every instruction set this machine runs gives the same poses") {
             INFO(target << " differs at " << i);
             CHECK(std::fabs(best[i] - other[i]) < 1e-5F);
         }
+    }
+}
+
+TEST_CASE("every instruction set gives the same model and skinning matrices") {
+    Performer performer(support::lamplighter().character);
+    performer.set("speed", 2);
+    for (int frame = 0; frame < 40; ++frame) { performer.advance(1.0 / 30); }
+    std::vector<Matrix4> best_model(performer.character().joint_count()), best_skin = best_model;
+    performer.model_matrices(best_model);
+    performer.skinning_matrices(best_skin);
+    const auto differ = [](const std::vector<Matrix4>& a, const std::vector<Matrix4>& b) {
+        float greatest = 0;
+        for (std::size_t j = 0; j < a.size(); ++j) {
+            for (int e = 0; e < 16; ++e) {
+                greatest = std::max(greatest, std::abs(a[j].elements[e] - b[j].elements[e]));
+            }
+        }
+        return greatest;
+    };
+    for (const std::string& target : runnable_targets()) {
+        const PinnedTarget pinned(target);
+        auto model = best_model, skin = best_skin;
+        performer.model_matrices(model);
+        performer.skinning_matrices(skin);
+        CAPTURE(target);
+        CHECK(differ(model, best_model) < 1e-5F);
+        CHECK(differ(skin, best_skin) < 1e-5F);
+        CHECK(differ(skin, model) > 0.1F);
     }
 }
 
