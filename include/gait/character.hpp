@@ -7,6 +7,7 @@
 #include "gait/document.hpp"
 #include "gait/math.hpp"
 #include "gait/rig.hpp"
+#include "gait/travel.hpp"
 
 #include <cstddef>
 #include <cstdint>
@@ -58,6 +59,8 @@ struct ClipInfo {
     bool loops = false;
     std::uint32_t intervals = 0; ///< samples a cycle
     std::size_t bytes = 0;       ///< of sampled data
+    bool travels = false;        ///< its way is taken out of the pose and given to the game
+    GroundPlace way;             ///< where it leads from its start to its end, when it travels
 };
 
 /// A transition as compiled.
@@ -101,6 +104,9 @@ public:
     [[nodiscard]] std::span<const TransitionInfo> transitions() const;
     /// All clips that some motion plays.
     [[nodiscard]] std::span<const ClipInfo> clips() const;
+
+    /// The names of the numbers that come along with clips, such as a morph target's.
+    [[nodiscard]] std::span<const std::string> number_tracks() const;
 
     /// The size of one performer's block, bytes.
     [[nodiscard]] std::size_t performer_bytes() const;

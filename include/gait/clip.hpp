@@ -35,6 +35,12 @@ struct JointTracks {
     Track<Vec3> scale;
 };
 
+/// Keys of a number that is no joint's: a morph target's weight, say.
+struct NumberTrack {
+    std::string name;
+    Track<float> values;
+};
+
 /// A clip as it was imported. Its joints are those of the rig it came with.
 struct ClipSource {
     std::string name;
@@ -42,7 +48,11 @@ struct ClipSource {
     int keys = 0;                    ///< the greatest number of keys on one track
     std::vector<std::string> joints; ///< names; `tracks` runs beside it
     std::vector<JointTracks> tracks;
+    std::vector<NumberTrack> numbers;
 };
+
+/// The value of a number track at `seconds`, clamped to its keys.
+[[nodiscard]] GAIT_API float number_at(const NumberTrack& track, double seconds);
 
 /// The pose of `source` at `seconds` (clamped to its length) [one a source joint]; joints without a track take `rest`.
 [[nodiscard]] GAIT_API std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Transform>& rest,

@@ -13,6 +13,7 @@ namespace gait {
 struct Place {
     int line = 0;
     int column = 0;
+    int file = 0; ///< of a document that is based on others: 0 its own file, above that the base's, the base's base
 };
 
 /// An error keeps a document from playing; a warning is likely a mistake; a note is worth knowing.

@@ -6,6 +6,7 @@
 #include "gait/diagnostic.hpp"
 #include "gait/ease.hpp"
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
@@ -36,12 +37,55 @@ struct Number {
     Number(double number, Place where = {}) : value(number), place(where) {}
 };
 
-/// An entry of `clips`.
+/// Which part of a clip's way is taken out of its pose and given to the game.
+struct TravelDefinition {
+    Text joint; ///< whose way it is, such as `hips`
+    bool forward = true;
+    bool sideways = true;
+    bool vertical = false;
+    bool turn = true;
+};
+
+/// A named instant of a clip.
+struct MarkDefinition {
+    Text name;
+    Number at; ///< seconds from the clip's beginning as it is cut, at its own rate and the right way round
+};
+
+/// A named stretch of a clip.
+struct SpanDefinition {
+    Text name;
+    Number from; ///< seconds, counted as a mark's
+    Number to;   ///< seconds; the clip's end at the most
+};
+
+/// An entry of `clips`. The settings are applied in the order in which they stand here.
 struct ClipDefinition {
     Text name;
-    Text file;      ///< relative to the document; empty for the rig's own file
-    Text animation; ///< its name in the file; empty for the clip's own name
+    Text file;                                    ///< relative to the document; empty for the rig's own file
+    Text animation;                               ///< its name in the file; empty for the clip's own name
+    Text fit;                                     ///< an entry of `fits`; empty to match joints by their names
+    std::optional<std::pair<Number, Number>> cut; ///< seconds of the animation to keep, from and to
+    bool reverse = false;
+    bool mirror = false;                    ///< left and right change places
+    std::optional<TravelDefinition> travel; ///< nothing: the way stays in the pose
+    std::optional<Number> seam;             ///< closes a loop whose end is off its start by at most so many degrees
+    double rate = 1;                        ///< times as fast
     bool loop = false;
+    std::vector<MarkDefinition> marks;
+    std::vector<SpanDefinition> spans;
+    Place place;
+};
+
+/// An entry of `fits`: how the joints of another rig are called and stand.
+struct FitDefinition {
+    Text name;
+    Text strip;                                               ///< what their names begin with that ours do not
+    std::vector<std::pair<Text, Text>> joints;                ///< their names, and ours
+    std::optional<Number> scale;                              ///< metres a unit of theirs; for formats that do not say
+    Text up;                                                  ///< `y` or `z`; for formats that do not say
+    std::vector<std::pair<Text, std::array<double, 3>>> turn; ///< our names, and degrees about X, Y and Z by which
+                                                              ///< their rest pose is turned to stand as ours does
 };
 
 /// What a parameter is, and so what may be set and compared.
@@ -125,6 +169,7 @@ struct TransitionDefinition {
 struct StateDefinition {
     Text name;
     MotionDefinition play;
+    bool game_moves = false;              ///< `moved_by: game`: the travel of its clips is not used
     std::vector<TransitionDefinition> go; ///< tried in order; the first that holds wins
 };
 
@@ -142,14 +187,23 @@ struct LayerDefinition {
     Place place;
 };
 
+/// A file that a document is based on.
+struct SourceFile {
+    std::string name;               ///< as it was found
+    std::vector<std::string> lines; ///< for diagnostics
+};
+
 /// A whole document.
 struct Document {
     std::string file;                ///< as the caller named it, for diagnostics and to find the other files
     std::vector<std::string> source; ///< its lines, for diagnostics
+    std::vector<SourceFile> bases;   ///< what it is based on, the nearest first; see `Place::file`
     std::string about;
     Text rig;              ///< the rig's file, relative to the document
     Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
+    std::vector<FitDefinition> fits;
+    std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found
     std::vector<ParameterDefinition> parameters;
     std::vector<LayerDefinition> layers;
 };

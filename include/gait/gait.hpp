@@ -2,6 +2,7 @@
 /// Every public header of Pliant Gait.
 #pragma once
 
+#include "gait/bvh.hpp"
 #include "gait/character.hpp"
 #include "gait/clip.hpp"
 #include "gait/compile.hpp"
@@ -10,8 +11,10 @@
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"
 #include "gait/ease.hpp"
+#include "gait/fit.hpp"
 #include "gait/gltf.hpp"
 #include "gait/math.hpp"
 #include "gait/performer.hpp"
 #include "gait/rig.hpp"
 #include "gait/smoothness.hpp"
+#include "gait/travel.hpp"

@@ -5,6 +5,7 @@
 #include "gait/api.hpp"
 #include "gait/character.hpp"
 #include "gait/math.hpp"
+#include "gait/travel.hpp"
 
 #include <concepts>
 #include <cstddef>
@@ -47,6 +48,9 @@ struct InstanceView {
     Ease ease = Ease::smooth;
 };
 
+/// Who moves the body: the travel of its clips, or the game alone.
+enum class Mover : std::uint8_t { clip, game };
+
 /// One performer is one block of plain bytes with offsets instead of pointers, so that copying it is one `memcpy`: a
 /// copy and its original, advanced alike, stay bit-identical. Assigning between performers of one character allocates
 /// nothing. Different performers may be used from different threads at once; one performer from one thread at a time.
@@ -80,6 +84,13 @@ public:
     void set_seed(std::uint64_t seed);
     /// As it was set; 0 at first.
     [[nodiscard]] std::uint64_t seed() const;
+
+    /// How large this body is against its rig; its travel is scaled by it. Kept through `reset`. False, and counted,
+    /// when it is not a positive number.
+    bool set_scale(float scale);
+
+    /// Who moves the body, whatever its states say; the clips at first. Kept through `reset`.
+    void set_moved_by(Mover mover);
 
     /// Sets an input, in the parameter's unit, clamped to its range. Before the first `advance` the smoothed value
     /// follows at once. False, and counted, when the value is not finite or the handle refers to nothing.
@@ -118,6 +129,14 @@ public:
     void model_matrices(std::span<Matrix4> out) const;
     /// Model matrices times the rig's inverse bind matrices, for the skin.
     void skinning_matrices(std::span<Matrix4> out) const;
+
+    /// How the body moved in the last `advance`, in its own frame as that began. Clips are weighted as in the pose;
+    /// over N loops of a clip it adds up to N times the clip's own way, at any frame rate.
+    [[nodiscard]] Travel travel() const;
+
+    /// The numbers that come along with clips (a morph target's weight, say), blended as the pose is [one for each of
+    /// `Character::number_tracks()`]. A clip without one gives 0. Returns how many were written.
+    std::size_t number_tracks(std::span<float> out) const;
 
     /// Seconds since the start or `reset`.
     [[nodiscard]] double time() const;

@@ -12,8 +12,7 @@ constexpr double rest_seconds = 1; ///< how long a rest pose that stands in for 
 
 class GapFiller {
 public:
-    GapFiller(Document& document, Assets& assets)
-        : document_(document), assets_(assets), sink_(document.file, document.source) {}
+    GapFiller(Document& document, Assets& assets) : document_(document), assets_(assets), sink_(document) {}
 
     Diagnostics run() {
         for (const ClipDefinition& clip : document_.clips) {
@@ -92,7 +91,9 @@ private:
                 sink_.warn(motion.clip.place, "draft-clip",
                            fmt::format("there is no clip '{}' yet; the rest pose stands in for it", name));
             }
-            document_.clips.push_back({name, {}, {}, true});
+            ClipDefinition& stand_in = document_.clips.emplace_back();
+            stand_in.name = name;
+            stand_in.loop = true;
             add_rest(name);
         }
         // A stand-in loops, unless somebody waits for its end.

@@ -6,16 +6,23 @@
 
 namespace gait {
 
+DiagnosticSink::DiagnosticSink(const Document& document) {
+    files_.push_back({document.file, document.source});
+    files_.insert(files_.end(), document.bases.begin(), document.bases.end());
+}
+
 void DiagnosticSink::add(Severity severity, Place place, std::string code, std::string message, std::string path) {
     Diagnostic d;
     d.severity = severity;
     d.code = std::move(code);
     d.message = std::move(message);
-    d.file = file_;
+    const SourceFile& file =
+        files_[place.file >= 0 && std::size_t(place.file) < files_.size() ? std::size_t(place.file) : 0];
+    d.file = file.name;
     d.path = std::move(path);
     d.place = place;
-    if (place.line > 0 && std::size_t(place.line) <= source_.size()) {
-        d.source_line = source_[std::size_t(place.line) - 1];
+    if (place.line > 0 && std::size_t(place.line) <= file.lines.size()) {
+        d.source_line = file.lines[std::size_t(place.line) - 1];
         const std::size_t bytes = std::min(d.source_line.size(), std::size_t(std::max(place.column, 1)) - 1);
         const auto is_start = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
         d.place.column =

@@ -1,7 +1,7 @@
 /// Collects diagnostics of one text file.
 #pragma once
 
-#include "gait/diagnostic.hpp"
+#include "gait/document.hpp"
 
 #include <string>
 #include <string_view>
@@ -13,8 +13,15 @@ class DiagnosticSink {
 public:
     /// `source` are the file's lines, `file` its name as the caller gave it; both may be empty for texts made by a
     /// program.
-    DiagnosticSink(std::string file, std::vector<std::string> source)
-        : file_(std::move(file)), source_(std::move(source)) {}
+    DiagnosticSink(std::string file, std::vector<std::string> source) {
+        files_.push_back({std::move(file), std::move(source)});
+    }
+    /// Of one file that others come before.
+    DiagnosticSink(std::vector<SourceFile> before, SourceFile file) : files_(std::move(before)) {
+        files_.push_back(std::move(file));
+    }
+    /// Of a document, whose places may lie in files it is based on.
+    explicit DiagnosticSink(const Document& document);
 
     /// Columns of `place` count bytes, as the parser gives them; they are turned into characters here.
     void add(Severity severity, Place place, std::string code, std::string message, std::string path = {});
@@ -32,8 +39,7 @@ public:
     [[nodiscard]] const Diagnostics& list() const { return list_; }
 
 private:
-    std::string file_;
-    std::vector<std::string> source_;
+    std::vector<SourceFile> files_; ///< what `Place::file` counts
     Diagnostics list_;
 };
 

@@ -26,6 +26,9 @@ Quat weighted(const Quat& a, double wa, const Quat& b, double wb) {
     return {float(a.x * wa + b.x * wb), float(a.y * wa + b.y * wb), float(a.z * wa + b.z * wb),
             float(a.w * wa + b.w * wb)};
 }
+float weighted(float a, double wa, float b, double wb) { return float(double(a) * wa + double(b) * wb); }
+float finished(float v) { return v; }
+float between(float a, float b, double t) { return weighted(a, 1 - t, b, t); }
 Vec3 finished(const Vec3& v) { return v; }
 Quat finished(const Quat& q) { return normalized(q); }
 Vec3 between(const Vec3& a, const Vec3& b, double t) { return weighted(a, 1 - t, b, t); }
@@ -61,6 +64,10 @@ std::vector<Transform> pose_at(const ClipSource& source, const std::vector<Trans
         if (!tracks.scale.empty()) { pose[i].scale = value_at(tracks.scale, seconds); }
     }
     return pose;
+}
+
+float number_at(const NumberTrack& track, double seconds) {
+    return track.values.empty() ? 0 : value_at(track.values, seconds);
 }
 
 LoopGap loop_gap(const ClipSource& source, const Rig& rig) {

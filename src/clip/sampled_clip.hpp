@@ -1,6 +1,7 @@
 /// A clip as it is played: evenly sampled, a frame at a time, in the layout of the pose it is summed into.
 #pragma once
 
+#include "clip/travel_path.hpp"
 #include "gait/clip.hpp"
 #include "math/aligned.hpp"
 
@@ -29,6 +30,22 @@ struct StepTrack {
     std::vector<std::array<float, 4>> values; ///< differences from rest for translation and scale
 };
 
+/// A mark and a span, in seconds of the clip as it plays.
+struct ClipMark {
+    std::string name;
+    double at = 0;
+};
+struct ClipSpan {
+    std::string name;
+    double from = 0, to = 0;
+};
+
+/// A number that comes along with a clip, at even instants from its start to its end.
+struct NumberRow {
+    std::uint16_t number = 0; ///< index into the character's `number_tracks`
+    std::vector<float> values;
+};
+
 struct SampledClip {
     std::string name;
     double seconds = 0;
@@ -41,6 +58,11 @@ struct SampledClip {
     std::vector<StepTrack> steps;
     bool any_odd = false;           ///< some bit of `odd` is set
     std::vector<std::uint32_t> odd; ///< a bit a joint: its quaternion changes sign each time the loop comes round
+
+    TravelPath travel;
+    std::vector<NumberRow> numbers;
+    std::vector<ClipMark> marks; ///< in order of time
+    std::vector<ClipSpan> spans;
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
     [[nodiscard]] std::size_t bytes() const;

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace gait {
 namespace {
 
@@ -11,10 +13,15 @@ class DocumentReader {
 public:
     DocumentReader(Document& document, DiagnosticSink& sink) : document_(document), sink_(sink) {}
 
-    void read(const YamlNode& root) {
-        const YamlMap map(root, "a document", {"gait", "about", "rig", "tolerance", "clips", "parameters", "layers"},
+    /// Returns what the document is based on, if anything.
+    Text read(const YamlNode& root) {
+        const YamlMap map(root, "a document",
+                          {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
+                           "parameters", "layers"},
                           sink_);
-        if (!map.is_map()) { return; }
+        if (!map.is_map()) { return {}; }
+        const Text based_on = map.text("based_on");
+        based_ = !based_on.empty();
         const YamlNode* version = map.find("gait");
         if (version == nullptr) {
             sink_.error(root.place, "missing-key",
@@ -24,34 +31,219 @@ public:
                         fmt::format("this library reads documents of version 1; found {}", describe(*version)));
         }
         document_.about = map.text("about").value;
-        if (map.find("rig") == nullptr) {
+        if (map.find("rig") == nullptr && !based_) {
             sink_.error(root.place, "missing-key", "no rig is named; add 'rig: FILE.glb'");
         }
         document_.rig = map.text("rig");
         if (const auto tolerance = map.number("tolerance", "millimetres")) { document_.tolerance = *tolerance; }
         if (const YamlNode* clips = map.find("clips")) { read_clips(*clips); }
+        if (const YamlNode* sets = map.find("clip_sets")) { read_clip_sets(*sets); }
+        if (const YamlNode* fits = map.find("fits")) { read_fits(*fits); }
+        if (const YamlNode* mirror = map.find("mirror")) { document_.mirror = read_name_pairs(*mirror, "'mirror'"); }
         if (const YamlNode* parameters = map.find("parameters")) { read_parameters(*parameters); }
-        if (const YamlNode* layers = map.find("layers")) {
+        const YamlNode* layers = map.find("layers");
+        if (layers != nullptr && based_) {
+            sink_.error(layers->place, "wrong-base",
+                        "a document takes its layers from the one it is based on; remove 'layers' here, or 'based_on'");
+        } else if (layers != nullptr) {
             for (const YamlNode* layer : list_items(*layers, "'layers'", sink_)) {
                 document_.layers.push_back(read_layer(*layer));
             }
-        } else {
+        } else if (!based_) {
             sink_.error(root.place, "missing-key", "nothing is played yet; add 'layers:' with a name and a machine");
         }
+        return based_on;
     }
 
 private:
+    static constexpr const char* clip_settings[] = {"file",   "animation", "fit",  "cut",  "reverse", "mirror",
+                                                    "travel", "seam",      "rate", "loop", "marks",   "spans"};
+
     void read_clips(const YamlNode& node) {
         for (const auto& [name, value] : named_entries(node, "clips", sink_)) {
             ClipDefinition clip;
             clip.name = name;
+            clip.place = value->place;
             if (value->kind != YamlNode::Kind::null) {
-                const YamlMap map(*value, "a clip", {"file", "animation", "loop"}, sink_);
-                clip.file = map.text("file");
-                clip.animation = map.text("animation");
-                clip.loop = map.flag("loop").value_or(false);
+                read_clip_settings(
+                    YamlMap(*value, "a clip", {std::begin(clip_settings), std::end(clip_settings)}, sink_), clip);
             }
             document_.clips.push_back(std::move(clip));
+        }
+    }
+
+    /// Clips that share a file and settings, each by its name in the file.
+    void read_clip_sets(const YamlNode& node) {
+        std::vector<std::string> keys{"take", "prefix", "suffix"};
+        for (const char* key : clip_settings) {
+            if (std::string_view(key) != "animation") { keys.emplace_back(key); }
+        }
+        for (const YamlNode* item : list_items(node, "'clip_sets'", sink_)) {
+            const YamlMap map(*item, "a clip set", keys, sink_);
+            ClipDefinition common;
+            common.place = item->place;
+            read_clip_settings(map, common);
+            const Text prefix = map.text("prefix"), suffix = map.text("suffix");
+            const YamlNode* take = map.find("take");
+            if (take == nullptr || !take->is_sequence()) {
+                if (map.is_map()) {
+                    sink_.error(take == nullptr ? item->place : take->place, "missing-key",
+                                "a clip set lists the animations it takes; add 'take: [NAME, NAME]'");
+                }
+                continue;
+            }
+            for (const YamlNode& name : take->items) {
+                ClipDefinition clip = common;
+                clip.animation = to_text(name, "an animation's name", sink_);
+                clip.name = Text(prefix.value + clip.animation.value + suffix.value, clip.animation.place);
+                if (!clip.animation.empty()) { document_.clips.push_back(std::move(clip)); }
+            }
+        }
+    }
+
+    void read_clip_settings(const YamlMap& map, ClipDefinition& clip) {
+        clip.file = map.text("file");
+        clip.animation = map.text("animation");
+        clip.fit = map.text("fit");
+        if (const YamlNode* cut = map.find("cut")) {
+            clip.cut = read_window(*cut, "'cut' is the first and the last second to keep");
+        }
+        clip.reverse = map.flag("reverse").value_or(false);
+        clip.mirror = map.flag("mirror").value_or(false);
+        if (const YamlNode* travel = map.find("travel")) { clip.travel = read_travel(*travel); }
+        if (const auto seam = map.number("seam", "degrees")) {
+            clip.seam = *seam;
+            if (!(seam->value > 0) || seam->value > 180) {
+                sink_.error(seam->place, "wrong-range",
+                            fmt::format("'seam' closes more than 0 and at most 180 degrees; found {}", seam->value));
+            }
+        }
+        if (const auto rate = map.number("rate", "times as fast")) {
+            clip.rate = rate->value;
+            if (!(rate->value >= 0.01) || rate->value > 100) {
+                sink_.error(
+                    rate->place, "wrong-range",
+                    fmt::format("'rate' is 0.01 to 100 times as fast; found {}; for the way back write 'reverse: yes'",
+                                rate->value));
+                clip.rate = 1;
+            }
+        }
+        clip.loop = map.flag("loop").value_or(false);
+        if (const YamlNode* marks = map.find("marks")) {
+            for (const auto& [name, value] : named_entries(*marks, "marks", sink_)) {
+                if (const auto at = to_number(*value, "a mark's second", sink_)) { clip.marks.push_back({name, *at}); }
+            }
+        }
+        if (const YamlNode* spans = map.find("spans")) {
+            for (const auto& [name, value] : named_entries(*spans, "spans", sink_)) {
+                if (const auto window = read_window(*value, "a span is its first and its last second")) {
+                    clip.spans.push_back({name, window->first, window->second});
+                }
+            }
+        }
+    }
+
+    std::optional<std::pair<Number, Number>> read_window(const YamlNode& node, const char* what) {
+        if (!node.is_sequence() || node.items.size() != 2) {
+            sink_.error(node.place, "wrong-shape",
+                        fmt::format("{}, such as [0.2, 1.4]; found {}", what, describe(node)));
+            return std::nullopt;
+        }
+        const auto from = to_number(node.items[0], "the first second", sink_),
+                   to = to_number(node.items[1], "the last second", sink_);
+        if (!from || !to) { return std::nullopt; }
+        return std::pair(*from, *to);
+    }
+
+    /// A joint's name, or a map with `joint` and `take`.
+    std::optional<TravelDefinition> read_travel(const YamlNode& node) {
+        TravelDefinition travel;
+        if (node.is_scalar()) {
+            travel.joint = to_text(node, "'travel'", sink_);
+            if (!node.quoted && (node.scalar == "no" || node.scalar == "false")) { return std::nullopt; }
+            return travel;
+        }
+        const YamlMap map(node, "'travel'", {"joint", "take"}, sink_);
+        if (!map.is_map()) { return std::nullopt; }
+        travel.joint = map.text("joint");
+        if (map.find("joint") == nullptr) {
+            sink_.error(node.place, "missing-key", "'travel' does not say whose way it takes; add 'joint: hips'");
+            return std::nullopt;
+        }
+        if (const YamlNode* take = map.find("take")) {
+            travel.forward = travel.sideways = travel.vertical = travel.turn = false;
+            for (const YamlNode* item : list_items(*take, "'take'", sink_)) {
+                const Text word = to_text(*item, "what to take", sink_);
+                if (word.value == "forward") {
+                    travel.forward = true;
+                } else if (word.value == "sideways") {
+                    travel.sideways = true;
+                } else if (word.value == "vertical") {
+                    travel.vertical = true;
+                } else if (word.value == "turn") {
+                    travel.turn = true;
+                } else if (!word.empty()) {
+                    sink_.unknown(word.place, "part of a way", word.value, {"forward", "sideways", "vertical", "turn"});
+                }
+            }
+        }
+        return travel;
+    }
+
+    void read_fits(const YamlNode& node) {
+        for (const auto& [name, value] : named_entries(node, "fits", sink_)) {
+            FitDefinition fit;
+            fit.name = name;
+            const YamlMap map(*value, "a fit", {"strip", "joints", "scale", "up", "turn"}, sink_);
+            fit.strip = map.text("strip");
+            if (const YamlNode* joints = map.find("joints")) {
+                fit.joints = read_name_pairs(*joints, "'joints' of a fit");
+            }
+            if (const auto scale = map.number("scale", "metres a unit")) {
+                fit.scale = *scale;
+                if (!(scale->value > 0) || scale->value > 1000) {
+                    sink_.error(
+                        scale->place, "wrong-range",
+                        fmt::format("'scale' is how many metres a unit is, such as 0.01; found {}", scale->value));
+                    fit.scale.reset();
+                }
+            }
+            fit.up = map.text("up");
+            if (!fit.up.empty() && fit.up.value != "y" && fit.up.value != "z") {
+                sink_.unknown(fit.up.place, "axis", fit.up.value, {"y", "z"});
+                fit.up = {};
+            }
+            if (const YamlNode* turn = map.find("turn")) { read_turns(*turn, fit); }
+            document_.fits.push_back(std::move(fit));
+        }
+    }
+
+    std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const std::string& what) {
+        std::vector<std::pair<Text, Text>> pairs;
+        for (const auto& [from, value] : named_entries(node, what, sink_)) {
+            if (Text to = to_text(*value, "a joint's name", sink_); !to.empty()) {
+                pairs.emplace_back(from, std::move(to));
+            }
+        }
+        return pairs;
+    }
+
+    void read_turns(const YamlNode& node, FitDefinition& fit) {
+        for (const auto& [joint, value] : named_entries(node, "'turn' of a fit", sink_)) {
+            std::array<double, 3> degrees{};
+            if (!value->is_sequence() || value->items.size() != 3) {
+                sink_.error(
+                    value->place, "wrong-shape",
+                    fmt::format("a turn is degrees about X, Y and Z, such as [0, 0, -45]; found {}", describe(*value)));
+                continue;
+            }
+            bool good = true;
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                const auto number = to_number(value->items[axis], "degrees", sink_);
+                good = good && number.has_value();
+                degrees[axis] = number ? number->value : 0;
+            }
+            if (good) { fit.turn.emplace_back(joint, degrees); }
         }
     }
 
@@ -64,7 +256,7 @@ private:
             const Text kind = map.text("kind");
             if (kind.value == "flag") {
                 parameter.kind = ParameterKind::flag;
-            } else if (kind.empty() && map.is_map() && map.find("kind") == nullptr) {
+            } else if (kind.empty() && map.is_map() && map.find("kind") == nullptr && !based_) {
                 sink_.error(name.place, "missing-key",
                             fmt::format("parameter '{}' does not say its kind; add 'kind: number' or 'kind: flag'",
                                         name.value));
@@ -157,7 +349,13 @@ private:
     StateDefinition read_state(const Text& name, const YamlNode& node) {
         StateDefinition state;
         state.name = name;
-        const YamlMap map(node, fmt::format("state '{}'", name.value), {"play", "go"}, sink_);
+        const YamlMap map(node, fmt::format("state '{}'", name.value), {"play", "moved_by", "go"}, sink_);
+        if (const Text mover = map.text("moved_by"); !mover.empty()) {
+            state.game_moves = mover.value == "game";
+            if (mover.value != "game" && mover.value != "clip") {
+                sink_.unknown(mover.place, "mover", mover.value, {"clip", "game"});
+            }
+        }
         if (const YamlNode* play = map.find("play")) { state.play = read_motion(*play, 0); }
         if (const YamlNode* go = map.find("go")) {
             for (const YamlNode* item : list_items(*go, "'go'", sink_)) { state.go.push_back(read_transition(*item)); }
@@ -275,31 +473,116 @@ private:
 
     Document& document_;
     DiagnosticSink& sink_;
+    bool based_ = false; ///< on another document, which says what this one leaves out
 };
 
 } // namespace
 
-DocumentRead read_document_text(const std::string& text, const std::string& name) {
+namespace {
+
+constexpr int deepest_base = 8;
+
+DocumentRead read_text(const std::string& text, const std::string& name, int file);
+
+DocumentRead read_from(const std::filesystem::path& path, int file) {
+    const FileContents contents = read_file(path);
+    if (!contents.problem) { return read_text(contents.bytes, path.string(), file); }
     DocumentRead result;
-    result.document.file = name;
-    result.document.source = split_lines(text);
-    DiagnosticSink sink(name, result.document.source);
-    if (const auto root = parse_yaml(text, sink)) { DocumentReader(result.document, sink).read(*root); }
+    result.document.file = path.string();
+    DiagnosticSink sink(path.string(), {});
+    sink.error({}, "unreadable-file", *contents.problem);
     result.diagnostics = sink.take();
     return result;
 }
 
-DocumentRead read_document(const std::filesystem::path& path) {
-    const FileContents contents = read_file(path);
-    if (contents.problem) {
-        DocumentRead result;
-        result.document.file = path.string();
-        DiagnosticSink sink(path.string(), {});
-        sink.error({}, "unreadable-file", *contents.problem);
-        result.diagnostics = sink.take();
-        return result;
+/// What `own` says stands over what its base says.
+template <typename Definition> void lay_over(std::vector<Definition>& base, std::vector<Definition>& own) {
+    for (Definition& definition : own) {
+        const auto known = std::find_if(base.begin(), base.end(),
+                                        [&](const Definition& d) { return d.name.value == definition.name.value; });
+        if (known == base.end()) {
+            base.push_back(std::move(definition));
+        } else {
+            *known = std::move(definition);
+        }
     }
-    return read_document_text(contents.bytes, path.string());
 }
+
+void tune_parameters(std::vector<ParameterDefinition>& base, std::vector<ParameterDefinition>& own) {
+    for (ParameterDefinition& definition : own) {
+        const auto known = std::find_if(base.begin(), base.end(), [&](const ParameterDefinition& p) {
+            return p.name.value == definition.name.value;
+        });
+        if (known == base.end()) {
+            base.push_back(std::move(definition));
+            continue;
+        }
+        if (definition.range) { known->range = definition.range; }
+        if (definition.default_value) { known->default_value = definition.default_value; }
+        if (definition.smooth) { known->smooth = definition.smooth; }
+        if (!definition.unit.empty()) { known->unit = definition.unit; }
+        if (!definition.note.empty()) { known->note = definition.note; }
+    }
+}
+
+/// Reads the document that `own` is based on, and lays `own` over it.
+void take_base(DocumentRead& own, const Text& based_on, int file) {
+    DiagnosticSink sink(own.document);
+    const auto fail = [&](std::string message) {
+        // Places of a base itself are counted from it, so its own findings need no translation.
+        Text where = based_on;
+        where.place.file = 0;
+        sink.error(where.place, "wrong-base", std::move(message));
+        for (Diagnostic& d : sink.take()) { own.diagnostics.push_back(std::move(d)); }
+    };
+    if (file >= deepest_base) {
+        return fail(fmt::format("documents are based on one another more than {} deep, or in a circle", deepest_base));
+    }
+    const std::filesystem::path folder = std::filesystem::path(based_on.value).parent_path();
+    DocumentRead base = read_from(std::filesystem::path(own.document.file).parent_path() / based_on.value, file + 1);
+    if (!base.diagnostics.empty() && base.diagnostics.front().code == "unreadable-file") {
+        return fail(fmt::format("'{}' {}", based_on.value, base.diagnostics.front().message));
+    }
+    own.diagnostics.insert(own.diagnostics.end(), base.diagnostics.begin(), base.diagnostics.end());
+    Document& document = base.document;
+    // Its files are found beside it, not beside us.
+    const auto move_file = [&](Text& name) {
+        if (!name.empty()) { name.value = (folder / name.value).generic_string(); }
+    };
+    move_file(document.rig);
+    for (ClipDefinition& clip : document.clips) { move_file(clip.file); }
+    document.bases.insert(document.bases.begin(), SourceFile{document.file, document.source});
+    document.file = own.document.file;
+    document.source = own.document.source;
+    if (!own.document.about.empty()) { document.about = own.document.about; }
+    if (!own.document.rig.empty()) { document.rig = own.document.rig; }
+    lay_over(document.clips, own.document.clips);
+    lay_over(document.fits, own.document.fits);
+    document.mirror.insert(document.mirror.end(), own.document.mirror.begin(), own.document.mirror.end());
+    tune_parameters(document.parameters, own.document.parameters);
+    own.document = std::move(document);
+}
+
+DocumentRead read_text(const std::string& text, const std::string& name, int file) {
+    DocumentRead result;
+    result.document.file = name;
+    result.document.source = split_lines(text);
+    std::vector<SourceFile> unread(std::size_t(file), SourceFile{});
+    DiagnosticSink sink(unread, {name, result.document.source});
+    Text based_on;
+    if (auto root = parse_yaml(text, sink)) {
+        set_file(*root, file);
+        based_on = DocumentReader(result.document, sink).read(*root);
+    }
+    result.diagnostics = sink.take();
+    if (!based_on.empty()) { take_base(result, based_on, file); }
+    return result;
+}
+
+} // namespace
+
+DocumentRead read_document_text(const std::string& text, const std::string& name) { return read_text(text, name, 0); }
+
+DocumentRead read_document(const std::filesystem::path& path) { return read_from(path, 0); }
 
 } // namespace gait

@@ -38,6 +38,10 @@ public:
                                             name, channel.target_node, scene_.model.nodes.size()));
                 return std::nullopt;
             }
+            if (channel.target_path == "weights") {
+                if (!read_weights(animation, channel, name, clip)) { return std::nullopt; }
+                continue;
+            }
             const bool moves_joint =
                 joint != joint_of_.end() && (channel.target_path == "rotation" ||
                                              channel.target_path == "translation" || channel.target_path == "scale");
@@ -58,6 +62,68 @@ public:
     }
 
 private:
+    /// The names of a mesh's morph targets: as exporters write them beside the mesh, or counted.
+    [[nodiscard]] std::vector<std::string> target_names(int node) const {
+        const int mesh = scene_.model.nodes[std::size_t(node)].mesh;
+        if (mesh < 0 || std::size_t(mesh) >= scene_.model.meshes.size()) { return {}; }
+        const auto& source = scene_.model.meshes[std::size_t(mesh)];
+        std::vector<std::string> names;
+        const std::size_t count = source.primitives.empty() ? 0 : source.primitives.front().targets.size();
+        for (std::size_t t = 0; t < count; ++t) {
+            std::string name = fmt::format("{}_{}", source.name.empty() ? "morph" : source.name, t);
+            if (source.extras.IsObject() && source.extras.Has("targetNames")) {
+                const auto& given = source.extras.Get("targetNames");
+                if (given.IsArray() && t < given.ArrayLen() && given.Get(int(t)).IsString()) {
+                    name = given.Get(int(t)).Get<std::string>();
+                }
+            }
+            names.push_back(name);
+        }
+        return names;
+    }
+
+    /// A number track for each morph target; a cubic spline's tangents are left out and its values joined straight.
+    bool read_weights(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel,
+                      const std::string& clip_name, ClipSource& clip) {
+        const std::string what = fmt::format("the weights of clip '{}'", clip_name);
+        const auto names = channel.target_node < 0 ? std::vector<std::string>{} : target_names(channel.target_node);
+        if (names.empty() || channel.sampler < 0 || std::size_t(channel.sampler) >= animation.samplers.size()) {
+            problems_.error(
+                "broken-file",
+                fmt::format("{} cannot be read: they belong to no mesh with morph targets; export the file again",
+                            what));
+            return false;
+        }
+        const auto& sampler = animation.samplers[std::size_t(channel.sampler)];
+        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, problems_);
+        const auto values =
+            times ? read_accessor(scene_.model, sampler.output, TINYGLTF_TYPE_SCALAR, what, problems_) : std::nullopt;
+        if (!times || !values) { return false; }
+        const bool spline = sampler.interpolation == "CUBICSPLINE";
+        const std::size_t a_key = names.size() * (spline ? 3 : 1);
+        if (times->empty() || values->size() != times->size() * a_key || times->front() < 0 ||
+            !std::is_sorted(times->begin(), times->end(), std::less_equal<>())) {
+            problems_.error(
+                "broken-file",
+                fmt::format("{} cannot be read: {} times and {} values for {} morph targets; export the file again",
+                            what, times->size(), values->size(), names.size()));
+            return false;
+        }
+        for (std::size_t t = 0; t < names.size(); ++t) {
+            NumberTrack track;
+            track.name = names[t];
+            track.values.interpolation = sampler.interpolation == "STEP" ? Interpolation::step : Interpolation::linear;
+            track.values.times = *times;
+            for (std::size_t k = 0; k < times->size(); ++k) {
+                track.values.values.push_back(float((*values)[k * a_key + (spline ? names.size() : 0) + t]));
+            }
+            clip.numbers.push_back(std::move(track));
+        }
+        clip.seconds = std::max(clip.seconds, times->back());
+        clip.keys = std::max(clip.keys, int(times->size()));
+        return true;
+    }
+
     bool read_channel(const tinygltf::Animation& animation, const tinygltf::AnimationChannel& channel,
                       const std::string& clip_name, std::size_t joint, ClipSource& clip) {
         const std::string what =

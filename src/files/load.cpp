@@ -1,18 +1,20 @@
 #include "check/sink.hpp"
+#include "gait/bvh.hpp"
 #include "gait/compile.hpp"
-#include "gait/gltf.hpp"
+#include "gait/fit.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <new>
+#include <tuple>
 
 namespace gait {
 namespace {
 
 class AssetLoader {
 public:
-    explicit AssetLoader(const Document& document) : document_(document), sink_(document.file, document.source) {
+    explicit AssetLoader(const Document& document) : document_(document), sink_(document) {
         folder_ = std::filesystem::path(document.file).parent_path();
     }
 
@@ -20,19 +22,26 @@ public:
         AssetsRead result;
         const ImportedFile* rig_file = nullptr;
         if (!document_.rig.empty()) {
-            rig_file = import(document_.rig);
+            rig_file = import(document_.rig, nullptr);
             if (rig_file != nullptr) { result.assets.rig = rig_file->rig; }
         }
         for (const ClipDefinition& clip : document_.clips) {
             const Text& file = clip.file.empty() ? document_.rig : clip.file;
-            const ImportedFile* imported = file.empty() ? nullptr : import(file);
+            const FitDefinition* fit = find_fit(clip);
+            const ImportedFile* imported = file.empty() ? nullptr : import(file, fit);
             const ClipSource* source = imported == nullptr ? nullptr : find_clip(*imported, clip, file);
             if (source == nullptr) {
                 result.assets.failed.insert(clip.name.value);
                 continue;
             }
-            if (imported != rig_file && rig_file != nullptr) { compare_joints(rig_file->rig, *source, clip, file); }
-            result.assets.clips.emplace(clip.name.value, *source);
+            if (imported == rig_file || rig_file == nullptr) {
+                result.assets.clips.emplace(clip.name.value, *source);
+                continue;
+            }
+            FittedClip fitted =
+                fit_clip(*source, imported->rig, rig_file->rig, fit == nullptr ? FitDefinition{} : *fit);
+            compare_joints(*imported, rig_file->rig, fitted, clip, file, fit);
+            result.assets.clips.emplace(clip.name.value, std::move(fitted.clip));
         }
         result.diagnostics = sink_.take();
         result.diagnostics.insert(result.diagnostics.begin(), imported_.begin(), imported_.end());
@@ -40,19 +49,37 @@ public:
     }
 
 private:
-    /// Imports a file once. Its own findings are kept; where it is unusable, the document's place is said as well.
-    const ImportedFile* import(const Text& file) {
-        const auto known = files_.find(file.value);
+    const FitDefinition* find_fit(const ClipDefinition& clip) {
+        if (clip.fit.empty()) { return nullptr; }
+        std::vector<std::string> known;
+        for (const FitDefinition& fit : document_.fits) {
+            if (fit.name.value == clip.fit.value) { return &fit; }
+            known.push_back(fit.name.value);
+        }
+        sink_.unknown(clip.fit.place, "fit", clip.fit.value, known, "clips." + clip.name.value);
+        return nullptr;
+    }
+
+    /// Imports a file once for each fit. Its own findings are kept; where it is unusable, the document's place is said
+    /// as well.
+    const ImportedFile* import(const Text& file, const FitDefinition* fit) {
+        const std::pair key(file.value, fit);
+        const auto known = files_.find(key);
         if (known != files_.end()) { return known->second ? &*known->second : nullptr; }
-        ImportResult result = import_gltf(folder_ / file.value);
+        BvhReading reading;
+        if (fit != nullptr && fit->scale) { reading.scale = fit->scale->value; }
+        if (fit != nullptr && !fit->up.empty()) { reading.up = fit->up.value.front(); }
+        ImportResult result = import_file(folder_ / file.value, {}, reading);
         if (!result.file && !result.diagnostics.empty()) {
             // One finding a broken file: where the document names it, and what is wrong with it.
             const Diagnostic& first = result.diagnostics.front();
-            sink_.error(file.place, first.code, fmt::format("'{}': {}", file.value, first.message), "rig");
+            const std::string where =
+                first.place.line > 0 ? fmt::format(":{}:{}", first.place.line, first.place.column) : "";
+            sink_.error(file.place, first.code, fmt::format("'{}{}': {}", file.value, where, first.message), "rig");
         } else {
             imported_.insert(imported_.end(), result.diagnostics.begin(), result.diagnostics.end());
         }
-        const auto& stored = files_[file.value] = std::move(result.file);
+        const auto& stored = files_[key] = std::move(result.file);
         return stored ? &*stored : nullptr;
     }
 
@@ -78,33 +105,64 @@ private:
         return nullptr;
     }
 
-    void compare_joints(const Rig& rig, const ClipSource& source, const ClipDefinition& clip, const Text& file) {
-        std::vector<std::string> foreign, known;
-        for (const Joint& joint : rig.joints) { known.push_back(joint.name); }
-        for (std::size_t j = 0; j < source.joints.size(); ++j) {
-            const JointTracks& tracks = source.tracks[j];
-            const bool moves = !tracks.rotation.empty() || !tracks.translation.empty() || !tracks.scale.empty();
-            if (moves && !rig.find(source.joints[j])) { foreign.push_back(source.joints[j]); }
-        }
-        if (foreign.empty()) { return; }
+    /// Some names, each with the one among `known` that it may be a slip of.
+    static std::string listed(const std::vector<std::string>& names, const std::vector<std::string>& known) {
+        constexpr std::size_t most = 6;
         std::vector<std::string> shown;
-        for (std::size_t i = 0; i < std::min<std::size_t>(foreign.size(), 6); ++i) {
-            const std::string near = nearest_name(foreign[i], known);
-            shown.push_back(near.empty() ? foreign[i] : fmt::format("{} (near '{}')", foreign[i], near));
+        for (std::size_t i = 0; i < std::min(names.size(), most); ++i) {
+            const std::string near = nearest_name(names[i], known);
+            shown.push_back(near.empty() ? names[i] : fmt::format("{} (near '{}')", names[i], near));
         }
-        if (foreign.size() > shown.size()) { shown.emplace_back("..."); }
-        sink_.warn(
-            clip.name.place, "foreign-joints",
-            fmt::format("clip '{}' of '{}' moves {} joint{} that the rig does not have, which stay{} at rest: {}",
-                        clip.name.value, file.value, foreign.size(), foreign.size() == 1 ? "" : "s",
-                        foreign.size() == 1 ? "s" : "", fmt::join(shown, ", ")),
-            "clips." + clip.name.value);
+        if (names.size() > most) { shown.push_back(fmt::format("and {} more", names.size() - most)); }
+        return fmt::format("{}", fmt::join(shown, ", "));
+    }
+
+    static std::vector<std::string> names_of(const Rig& rig) {
+        std::vector<std::string> names;
+        for (const Joint& joint : rig.joints) { names.push_back(joint.name); }
+        return names;
+    }
+
+    /// Says once a file what its rig and ours do not share.
+    void compare_joints(const ImportedFile& from, const Rig& rig, const FittedClip& fitted, const ClipDefinition& clip,
+                        const Text& file, const FitDefinition* fit) {
+        if (!compared_.insert({file.value, fit}).second) { return; }
+        const std::string path = "clips." + clip.name.value;
+        if (fitted.unmoved.size() == rig.joints.size()) {
+            sink_.error(
+                clip.name.place, "other-rig",
+                fmt::format("no joint of '{}' is called as one of the rig; it has {}. Write a fit with 'joints: "
+                            "{{THEIRS: OURS}}' or 'strip: PREFIX' and name it in the clip with 'fit: NAME'",
+                            file.value, listed(names_of(from.rig), names_of(rig))),
+                path);
+            return;
+        }
+        if (!fitted.foreign.empty()) {
+            const std::size_t count = fitted.foreign.size();
+            sink_.warn(
+                clip.name.place, "foreign-joints",
+                fmt::format("'{}' moves {} joint{} that the rig does not have, which {} left out: {}; where that is "
+                            "another name, add it to the 'joints' of a fit",
+                            file.value, count, count == 1 ? "" : "s", count == 1 ? "is" : "are",
+                            listed(fitted.foreign, fitted.unmoved)),
+                path);
+        }
+        if (!fitted.unmoved.empty()) {
+            const std::size_t count = fitted.unmoved.size();
+            sink_.add(Severity::note, clip.name.place, "unmoved-joints",
+                      fmt::format("'{}' does not know {} joint{} of the rig, which stay{} at rest: {}", file.value,
+                                  count, count == 1 ? "" : "s", count == 1 ? "s" : "",
+                                  listed(fitted.unmoved, fitted.foreign)),
+                      path);
+        }
     }
 
     const Document& document_;
     DiagnosticSink sink_;
     std::filesystem::path folder_;
-    std::map<std::string, std::optional<ImportedFile>> files_;
+    using FileKey = std::pair<std::string, const FitDefinition*>;
+    std::map<FileKey, std::optional<ImportedFile>> files_;
+    std::set<FileKey> compared_;
     Diagnostics imported_;
 };
 
@@ -139,7 +197,8 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     }
     std::stable_sort(result.diagnostics.begin(), result.diagnostics.end(),
                      [](const Diagnostic& a, const Diagnostic& b) {
-                         return std::pair(a.place.line, a.place.column) < std::pair(b.place.line, b.place.column);
+                         return std::tuple(a.place.file, a.place.line, a.place.column) <
+                                std::tuple(b.place.file, b.place.line, b.place.column);
                      });
     if (read_well && !has_errors(assets.diagnostics)) { result.character = std::move(compiled.character); }
     return result;

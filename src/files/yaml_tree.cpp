@@ -146,6 +146,15 @@ private:
 
 } // namespace
 
+void set_file(YamlNode& node, int file) {
+    node.place.file = file;
+    for (YamlNode& item : node.items) { set_file(item, file); }
+    for (YamlEntry& entry : node.entries) {
+        set_file(entry.key, file);
+        set_file(entry.value, file);
+    }
+}
+
 std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink) {
     const std::size_t zero = text.find('\0');
     if (zero != std::string::npos) {

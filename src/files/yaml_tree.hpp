@@ -36,7 +36,7 @@ struct YamlNode {
     [[nodiscard]] bool is_map() const { return kind == Kind::map; }
     [[nodiscard]] bool is_sequence() const { return kind == Kind::sequence; }
     /// Where the scalar's own text begins, after a quote.
-    [[nodiscard]] Place text_place() const { return {place.line, place.column + (quoted ? 1 : 0)}; }
+    [[nodiscard]] Place text_place() const { return {place.line, place.column + (quoted ? 1 : 0), place.file}; }
 };
 
 /// One key of a map.
@@ -54,6 +54,9 @@ inline YamlNode::~YamlNode() = default;
 /// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas
 /// that split an expression inside braces are found and said.
 [[nodiscard]] std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink);
+
+/// Makes every place in the tree one of the file that `Place::file` counts as `file`.
+void set_file(YamlNode& node, int file);
 
 /// Says what `node` is, for messages.
 [[nodiscard]] std::string describe(const YamlNode& node);

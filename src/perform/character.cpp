@@ -40,6 +40,7 @@ std::string_view Character::layer_name() const { return data_->layer_name; }
 std::span<const StateInfo> Character::states() const { return data_->state_info; }
 std::span<const TransitionInfo> Character::transitions() const { return data_->transition_info; }
 std::span<const ClipInfo> Character::clips() const { return data_->clip_info; }
+std::span<const std::string> Character::number_tracks() const { return data_->number_tracks; }
 std::size_t Character::performer_bytes() const { return data_->layout.bytes; }
 
 std::vector<std::string> runnable_targets() { return kernels::runnable_targets(); }

@@ -23,6 +23,7 @@ struct CompiledState {
     std::uint16_t motion = 0;           ///< index into `motions`
     std::uint16_t first_transition = 0; ///< into `transitions`
     std::uint16_t transition_count = 0;
+    bool game_moves = false; ///< the travel of its clips is not used
 };
 
 /// A translation or scale component that some clip moves away from rest.
@@ -39,8 +40,10 @@ struct CharacterData {
     std::vector<std::uint16_t> level_order; ///< see `kernels::LocalPose`
     std::vector<std::uint16_t> done_before; ///< [i]: joints at its head that have no child at or after its i-th
     AlignedFloats inverse_bind;             ///< [joint][16]
+    bool travels = false;                   ///< some clip's way was taken out of its pose
     bool scales = false;                    ///< some joint's scale is not 1 in the rest pose or in a clip
     std::vector<SampledClip> clips;
+    std::vector<std::string> number_tracks; ///< names of the numbers that come along with clips
     std::vector<ParameterInfo> parameters;
     MotionTable motions;
     std::vector<Instruction> code;

@@ -1,10 +1,11 @@
 #include "gait/compile.hpp"
 
 #include "check/sink.hpp"
-#include "clip/sampled_clip.hpp"
+#include "clip/prepared_clip.hpp"
 #include "machine/expression_parser.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/character_data.hpp"
+#include "rig/body_parts.hpp"
 
 #include <fmt/format.h>
 
@@ -35,13 +36,13 @@ const std::set<std::string>& reserved_words() {
 class Compiler {
 public:
     Compiler(const Document& document, const Assets& assets)
-        : document_(document), assets_(assets), sink_(document.file, document.source),
-          data_(std::make_unique<CharacterData>()) {}
+        : document_(document), assets_(assets), sink_(document), data_(std::make_unique<CharacterData>()) {}
 
     Compiled run() {
         check_tolerance();
         compile_parameters();
         collect_clips();
+        if (assets_.rig && rig_is_sound()) { prepare_clips(); }
         if (document_.layers.size() == 1) {
             compile_layer(document_.layers.front());
         } else if (document_.layers.empty()) {
@@ -157,8 +158,7 @@ private:
     };
 
     [[nodiscard]] double clip_seconds(std::uint16_t clip) const {
-        const auto source = assets_.clips.find(clip_names_[clip]);
-        return source == assets_.clips.end() ? 1 : source->second.seconds;
+        return clip < prepared_.size() && prepared_[clip].source.seconds > 0 ? prepared_[clip].source.seconds : 0;
     }
 
     std::uint16_t add_leaf(Building& building, Leaf leaf) {
@@ -318,6 +318,7 @@ private:
         const Motion& motion = data_->motions.motions[state.motion];
         const auto leaves = data_->motions.leaves_of(motion);
         const bool loops = std::any_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return l.loops; });
+        state.game_moves = definition.game_moves;
         state.first_transition = std::uint16_t(data_->transitions.size());
         state.transition_count = std::uint16_t(definition.go.size());
         for (std::size_t t = 0; t < definition.go.size(); ++t) {
@@ -362,7 +363,9 @@ private:
         const ParsedExpression parsed = parse_expression(text.value, scope_, ValueType::flag);
         if (parsed.error) {
             const Place place =
-                text.place.line == 0 ? Place{} : Place{text.place.line, text.place.column + int(parsed.error->offset)};
+                text.place.line == 0
+                    ? Place{}
+                    : Place{text.place.line, text.place.column + int(parsed.error->offset), text.place.file};
             sink_.error(place, parsed.error->code, parsed.error->message, path);
             return {};
         }
@@ -386,18 +389,69 @@ private:
         check(data_->parameters.size(), "parameters");
         check(clip_names_.size(), "clips");
         check(most_leaves_, "clips in one motion");
-        if (assets_.rig && (assets_.rig->joints.empty() || assets_.rig->joints.size() > most_entries)) {
-            sink_.error({}, "wrong-rig", fmt::format("the rig has {} joints", assets_.rig->joints.size()), "rig");
+    }
+
+    [[nodiscard]] bool rig_is_sound() {
+        const auto& joints = assets_.rig->joints;
+        if (joints.empty() || joints.size() > most_entries) {
+            sink_.error({}, "wrong-rig", fmt::format("the rig has {} joints", joints.size()), "rig");
+            return false;
         }
-        if (assets_.rig) {
-            for (std::size_t j = 0; j < assets_.rig->joints.size(); ++j) {
-                if (assets_.rig->joints[j].parent >= int(j)) {
-                    sink_.error({}, "wrong-rig",
-                                fmt::format("joint '{}' stands before its parent", assets_.rig->joints[j].name), "rig");
-                    break;
-                }
+        for (std::size_t j = 0; j < joints.size(); ++j) {
+            if (joints[j].parent >= int(j)) {
+                sink_.error({}, "wrong-rig", fmt::format("joint '{}' stands before its parent", joints[j].name), "rig");
+                return false;
             }
         }
+        return true;
+    }
+
+    /// Cuts, mirrors and so on what the document names; needs the rig.
+    void prepare_clips() {
+        std::vector<std::pair<int, int>> pairs = mirror_pairs(*assets_.rig);
+        for (const auto& [left, right] : document_.mirror) {
+            const auto a = assets_.rig->find(left.value), b = assets_.rig->find(right.value);
+            for (const auto& [name, found] : {std::pair(&left, a), std::pair(&right, b)}) {
+                if (found) { continue; }
+                std::vector<std::string> known;
+                for (const Joint& joint : assets_.rig->joints) { known.push_back(joint.name); }
+                sink_.unknown(name->place, "joint", name->value, known, "mirror");
+            }
+            if (!a || !b) { continue; }
+            // What the document says of a joint stands over what its name says.
+            std::erase_if(pairs, [&](const auto& pair) {
+                return pair.first == *a || pair.first == *b || pair.second == *a || pair.second == *b;
+            });
+            pairs.emplace_back(*a, *b);
+        }
+        for (std::size_t c = 0; c < clip_names_.size(); ++c) {
+            const auto source = assets_.clips.find(clip_names_[c]);
+            prepared_.push_back(source == assets_.clips.end()
+                                    ? PreparedClip{}
+                                    : prepare_clip(source->second, *assets_.rig, *clip_definitions_[c], pairs, sink_));
+        }
+    }
+
+    [[nodiscard]] SampledClip sampled(const PreparedClip& prepared, const ClipDefinition& definition) {
+        constexpr double number_rate = 60; // samples a second
+        SampledClip clip = sample_clip(prepared.source, data_->rig, definition.loop, document_.tolerance.value / 1000);
+        clip.name = definition.name.value;
+        clip.travel = prepared.travel;
+        clip.marks = prepared.marks;
+        clip.spans = prepared.spans;
+        for (const NumberTrack& track : prepared.source.numbers) {
+            auto& names = data_->number_tracks;
+            const auto known = std::find(names.begin(), names.end(), track.name);
+            NumberRow row;
+            row.number = std::uint16_t(known - names.begin());
+            if (known == names.end()) { names.push_back(track.name); }
+            const auto intervals = std::max(1, int(std::ceil(clip.seconds * number_rate)));
+            for (int i = 0; i <= intervals; ++i) {
+                row.values.push_back(number_at(track, clip.seconds * i / intervals));
+            }
+            clip.numbers.push_back(std::move(row));
+        }
+        return clip;
     }
 
     std::shared_ptr<const Character> finish() {
@@ -406,15 +460,19 @@ private:
         for (const std::uint16_t p : blend_parameters_) {
             if (!document_.parameters[p].smooth) { data.parameters[p].smooth = float(default_blend_smoothing); }
         }
-        const double tolerance = document_.tolerance.value / 1000;
-        for (std::size_t c = 0; c < clip_names_.size(); ++c) {
-            data.clips.push_back(
-                sample_clip(assets_.clips.at(clip_names_[c]), data.rig, clip_definitions_[c]->loop, tolerance));
-            data.clips.back().name = clip_names_[c];
+        for (std::size_t c = 0; c < prepared_.size(); ++c) {
+            data.clips.push_back(sampled(prepared_[c], *clip_definitions_[c]));
         }
         align_signs(data.clips, data.rig.joints.size());
+        data.travels =
+            std::any_of(data.clips.begin(), data.clips.end(), [](const auto& c) { return c.travel.travels; });
         for (const SampledClip& clip : data.clips) {
-            data.clip_info.push_back({clip.name, clip.seconds, clip.loops, clip.intervals, clip.bytes()});
+            ClipInfo info{clip.name, clip.seconds, clip.loops, clip.intervals, clip.bytes(), clip.travel.travels, {}};
+            if (info.travels) {
+                const BodyStep way = exponential(travel_between(clip.travel, 0, 1));
+                info.way = {way.x, way.y, way.z, -way.yaw * degrees_per_radian};
+            }
+            data.clip_info.push_back(info);
         }
         collect_rest_and_moved();
         data.layout = PerformerLayout::make(data.rig.joints.size(), data.parameters.size(),
@@ -496,6 +554,7 @@ private:
     std::vector<std::string> clip_names_;
     std::map<std::string, std::uint16_t> clip_of_;
     std::vector<const ClipDefinition*> clip_definitions_;
+    std::vector<PreparedClip> prepared_; ///< a clip each, when there is a rig
     std::set<std::uint16_t> blend_parameters_;
     std::size_t most_leaves_ = 0;
 };

@@ -263,6 +263,57 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
     }
 }
 
+WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt) {
+    const PerformerHeader& header = block.header();
+    const auto shares = instance_shares(header, what);
+    const double phase_step = dt * shared_cadence(data, block, what.shift);
+    WeighedTravel sum;
+    const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
+    for (std::size_t i = what.first_instance; i < last; ++i) {
+        const Instance& instance = header.instances[i];
+        const CompiledState& state = data.states[instance.state];
+        if (!(shares[i] > 0) || state.game_moves) { continue; }
+        const Motion& motion = data.motions.motions[state.motion];
+        const Playhead* playheads = block.playheads(instance);
+        const auto leaves = data.motions.leaves_of(motion);
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            const double weight = double(shares[i]) * double(playheads[l].weight);
+            const TravelPath& travel = data.clips[leaves[l].clip].travel;
+            if (!(weight > 0) || !travel.travels) { continue; }
+            const double from = leaves[l].synced ? header.phase : playheads[l].position;
+            double to = from + (leaves[l].synced ? phase_step : dt * leaves[l].rate);
+            if (!leaves[l].loops) { to = std::min(to, 1.0); }
+            const BodyStep own = travel_between(travel, from, to);
+            sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
+                         sum.twist.yaw + weight * own.yaw};
+            sum.share += weight;
+        }
+    }
+    return sum;
+}
+
+BodyStep offset_travel(const PerformerHeader& header, double dt) {
+    if (header.offset_active == 0) { return {}; }
+    // Simpson's rule over the part of the step in which it still decays.
+    const double seconds = double(header.offset_seconds), from = header.offset_elapsed;
+    const double to = std::min(from + dt, seconds);
+    if (!(to > from)) { return {}; }
+    const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
+    const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
+    return scaled(header.offset_travel, integral);
+}
+
+namespace {
+
+/// The velocity that the instances from `first` give the body now, a second.
+BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, std::size_t first) {
+    Evaluation what;
+    what.first_instance = first;
+    return scaled(weigh_travel(data, block, what, velocity_step).twist, 1 / velocity_step);
+}
+
+} // namespace
+
 void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds) {
     const std::size_t lanes = data.layout.lanes;
     each_window(data, [&](Window window) {
@@ -303,6 +354,12 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, doub
         }
     });
     PerformerHeader& header = block.header();
+    if (data.travels) {
+        const BodyStep with = travel_velocity(data, block, 0), without = travel_velocity(data, block, 1);
+        const BodyStep before = scaled(offset_travel(header, velocity_step), 1 / velocity_step);
+        header.offset_travel = {with.x - without.x + before.x, with.y - without.y + before.y,
+                                with.z - without.z + before.z, with.yaw - without.yaw + before.yaw};
+    }
     header.offset_active = 1;
     header.offset_seconds = float(seconds);
     header.offset_elapsed = 0;

@@ -50,6 +50,18 @@ template <typename Visit> void each_window(const CharacterData& data, Visit visi
 /// Cycles a second of the phase that the synced motions share: the weighted mean of their clips' own.
 [[nodiscard]] double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift);
 
+/// How the body moves over the next `dt` seconds as the playing clips have it: a twist over that time, weighted as the
+/// pose is, in the clips' own size; and the weight of the instances whose clips may move it.
+struct WeighedTravel {
+    BodyStep twist;
+    double share = 0;
+};
+[[nodiscard]] WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
+                                         double dt);
+
+/// What an earlier motion's velocity adds over the next `dt` seconds, as the inertial offset decays.
+[[nodiscard]] BodyStep offset_travel(const PerformerHeader& header, double dt);
+
 /// Catches the difference between the pose with and without the oldest instance, and the speed of that difference, as
 /// the layer's inertial offset, to decay over `seconds`.
 void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds);

@@ -151,10 +151,24 @@ void come_round(double& position, std::uint32_t& loops) {
     loops += std::uint32_t(std::int64_t(whole));
 }
 
+/// Moves the body on by what the playing clips have of the next `dt` seconds.
+void travel(const CharacterData& data, const PerformerBlock& block, double dt) {
+    PerformerHeader& header = block.header();
+    if (!data.travels || header.game_moves != 0) { return; }
+    Evaluation middle;
+    middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
+    const WeighedTravel own = weigh_travel(data, block, middle, dt);
+    const BodyStep left_behind = offset_travel(header, dt);
+    header.travel = header.travel * exponential({own.twist.x + left_behind.x, own.twist.y + left_behind.y,
+                                                 own.twist.z + left_behind.z, own.twist.yaw + left_behind.yaw});
+    header.travel_share += own.share * dt;
+}
+
 /// Time passes: playheads, fades and the offset move, and what has been faded over is forgotten.
 void pass(const CharacterData& data, const PerformerBlock& block, double dt) {
     if (!(dt > 0)) { return; }
     PerformerHeader& header = block.header();
+    travel(data, block, dt);
     header.time += dt;
     if (plays_synced(data, header)) {
         // The cadence of the middle of the step, so that it hangs little on how long steps are.
@@ -251,9 +265,12 @@ void enter_state(const CharacterData& data, const PerformerBlock& block, std::ui
 }
 
 void reset_block(const CharacterData& data, const PerformerBlock& block) {
-    const std::uint64_t seed = block.header().seed;
+    // What is the performer's own rather than its present state's stays.
+    const PerformerHeader before = block.header();
     std::memset(static_cast<void*>(&block.header()), 0, data.layout.bytes);
-    block.header().seed = seed;
+    block.header().seed = before.seed;
+    block.header().scale = before.scale;
+    block.header().game_moves = before.game_moves;
     for (std::size_t p = 0; p < data.parameters.size(); ++p) {
         const float value = data.parameters[p].default_value;
         block.raw()[p] = value;
@@ -268,6 +285,9 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, doubl
     PerformerHeader& header = block.header();
     header.record_count = 0;
     header.started = 1;
+    header.travel = {};
+    const double share_before = header.travel_share;
+    header.travel_share = 0;
     smooth_parameters(data, block, dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
     decide(data, block);
@@ -286,6 +306,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, doubl
         decide(data, block);
     }
     pass(data, block, left);
+    header.travel_share = dt > 0 ? header.travel_share / dt : share_before;
     evaluate_pose(data, block);
 }
 

@@ -3,6 +3,7 @@
 
 #include "gait/ease.hpp"
 #include "gait/performer.hpp"
+#include "math/body_step.hpp"
 #include "motion/motion.hpp"
 
 #include <array>
@@ -44,9 +45,14 @@ struct PerformerHeader {
     std::uint8_t record_count = 0;
     std::uint8_t offset_active = 0;
     std::uint8_t inputs_moved = 0; ///< some smoothed value changed since the active motion was weighed
-    std::array<std::uint8_t, 3> spare{};
+    std::uint8_t game_moves = 0;   ///< the game moves the body, whatever the clips say
+    std::array<std::uint8_t, 2> spare{};
     float offset_seconds = 0; ///< how long the inertial offset takes to decay
     double offset_elapsed = 0;
+    BodyStep travel;         ///< of the last step, in the frame in which it began
+    BodyStep offset_travel;  ///< the velocity that a folded motion left behind, a second, as it was folded
+    double travel_share = 0; ///< of the last step
+    double scale = 1;        ///< of the body, and so of its travel
     std::array<Instance, most_instances> instances{};
     std::array<TransitionRecord, most_records> records{};
 };

@@ -37,7 +37,8 @@ Performer::Performer(std::shared_ptr<const Character> character) : character_(st
         throw std::invalid_argument("a performer needs a character; this one's document did not compile");
     }
     block_.reset(allocate(character_->performer_bytes()));
-    view(*character_, block_.get()).header().seed = 0;
+    PerformerHeader& header = view(*character_, block_.get()).header();
+    header = PerformerHeader{};
     reset();
 }
 
@@ -71,6 +72,54 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
 
 void Performer::set_seed(std::uint64_t seed) { view(*character_, block_.get()).header().seed = seed; }
 std::uint64_t Performer::seed() const { return view(*character_, block_.get()).header().seed; }
+
+bool Performer::set_scale(float scale) {
+    PerformerHeader& header = view(*character_, block_.get()).header();
+    if (!std::isfinite(scale) || !(scale > 0)) {
+        ++header.faults.refused_values;
+        return false;
+    }
+    header.scale = double(scale);
+    return true;
+}
+
+void Performer::set_moved_by(Mover mover) {
+    view(*character_, block_.get()).header().game_moves = mover == Mover::game ? 1 : 0;
+}
+
+Travel Performer::travel() const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    const BodyStep& step = header.travel;
+    return {{float(step.x * header.scale), float(step.y * header.scale), float(step.z * header.scale)},
+            float(-step.yaw * degrees_per_radian),
+            float(header.travel_share)};
+}
+
+std::size_t Performer::number_tracks(std::span<float> out) const {
+    const CharacterData& data = character_->data();
+    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerHeader& header = block.header();
+    std::fill(out.begin(), out.end(), 0.0F);
+    const auto shares = instance_shares(header, {});
+    for (std::size_t i = 0; i < header.instance_count; ++i) {
+        const Instance& instance = header.instances[i];
+        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+        const auto leaves = data.motions.leaves_of(motion);
+        const Playhead* playheads = block.playheads(instance);
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            const float weight = shares[i] * playheads[l].weight;
+            const double position = leaves[l].synced ? header.phase : playheads[l].position;
+            for (const NumberRow& row : data.clips[leaves[l].clip].numbers) {
+                if (row.number >= out.size()) { continue; }
+                const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
+                const std::size_t first = std::min(std::size_t(place), row.values.size() - 2);
+                const auto t = float(place - double(first));
+                out[row.number] += weight * (row.values[first] * (1 - t) + row.values[first + 1] * t);
+            }
+        }
+    }
+    return std::min(out.size(), data.number_tracks.size());
+}
 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());

@@ -1,0 +1,37 @@
+/// \file
+/// How far the body moved in a step, as its clips have it (root motion), and a place to add that up.
+#pragma once
+
+#include "gait/math.hpp"
+
+namespace gait {
+
+/// What moved the body in one step. A game moves it by `move` and `turn`, and by its own motion times `1 - share`: so a
+/// falling body is not stopped by a clip that knows nothing of falling.
+struct Travel {
+    Vec3 move;       ///< metres, in the character's own frame as the step begins: +Z ahead, -X to its right
+    float turn = 0;  ///< degrees, positive to the right
+    float share = 0; ///< of the body's motion that is the clips' to give: 1 all of it, 0 none
+};
+
+/// Where a body stands and faces, in double precision so that a long way adds up.
+struct GroundPlace {
+    double x = 0, y = 0, z = 0; ///< metres
+    double heading = 0;         ///< degrees, 0 along +Z, positive to the right; not wrapped
+
+    /// Goes on by a step.
+    void add(const Travel& travel) {
+        const double yaw = -heading / degrees_per_radian;
+        x += std::cos(yaw) * double(travel.move.x) + std::sin(yaw) * double(travel.move.z);
+        y += double(travel.move.y);
+        z += -std::sin(yaw) * double(travel.move.x) + std::cos(yaw) * double(travel.move.z);
+        heading += double(travel.turn);
+    }
+
+    /// The same as a transform, to lay under a pose.
+    [[nodiscard]] Transform transform() const {
+        return {axis_angle({0, 1, 0}, -heading), {float(x), float(y), float(z)}, {1, 1, 1}};
+    }
+};
+
+} // namespace gait

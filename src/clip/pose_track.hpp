@@ -1,0 +1,27 @@
+/// A clip as whole poses at instants: what its settings and its fitting to another rig work on.
+#pragma once
+
+#include "gait/clip.hpp"
+
+#include <vector>
+
+namespace gait {
+
+struct PoseTrack {
+    std::vector<double> times;                 ///< seconds, rising strictly
+    std::vector<std::vector<Transform>> poses; ///< [instant][joint], local
+
+    [[nodiscard]] double seconds() const { return times.empty() ? 0 : times.back() - times.front(); }
+};
+
+/// The poses of `source` on `rig` (joints matched by name) at every instant at which a key stands, with more between
+/// the keys of a cubic spline and one just before each step, so that straight lines between them show the same.
+[[nodiscard]] PoseTrack to_poses(const ClipSource& source, const Rig& rig);
+
+/// The pose at `seconds`, straight between the instants (rotations along the arc).
+[[nodiscard]] std::vector<Transform> pose_at(const PoseTrack& track, double seconds);
+
+/// Back to keys on `rig`'s joints, from time zero; joints that rest get no track.
+[[nodiscard]] ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& like);
+
+} // namespace gait

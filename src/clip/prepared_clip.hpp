@@ -1,0 +1,27 @@
+/// A clip with the document's settings applied: cut, reversed, mirrored, its way taken out, its loop closed.
+#pragma once
+
+#include "check/sink.hpp"
+#include "clip/sampled_clip.hpp"
+#include "gait/clip.hpp"
+#include "gait/document.hpp"
+
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace gait {
+
+struct PreparedClip {
+    ClipSource source; ///< on the rig
+    TravelPath travel;
+    std::vector<ClipMark> marks; ///< in order of time
+    std::vector<ClipSpan> spans;
+};
+
+/// Applies `settings` to `source`, which lies on `rig`. `pairs` are the joints that mirror each other. What cannot be
+/// done is said in `sink`, and left out.
+[[nodiscard]] PreparedClip prepare_clip(const ClipSource& source, const Rig& rig, const ClipDefinition& settings,
+                                        const std::vector<std::pair<int, int>>& pairs, DiagnosticSink& sink);
+
+} // namespace gait

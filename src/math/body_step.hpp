@@ -1,0 +1,57 @@
+/// Moves of a body over the ground: a place and a turn about the vertical, and their logarithm (the steady motion that
+/// leads there in one unit of time). The group of plane motions with a height beside it.
+#pragma once
+
+#include <cmath>
+
+namespace gait {
+
+/// Metres, and radians about +Y (to the left).
+struct BodyStep {
+    double x = 0, y = 0, z = 0, yaw = 0;
+};
+
+/// `first`, then `second` in the frame that `first` leads to.
+[[nodiscard]] inline BodyStep operator*(const BodyStep& first, const BodyStep& second) {
+    const double c = std::cos(first.yaw), s = std::sin(first.yaw);
+    return {first.x + c * second.x + s * second.z, first.y + second.y, first.z - s * second.x + c * second.z,
+            first.yaw + second.yaw};
+}
+
+[[nodiscard]] inline BodyStep inverse(const BodyStep& step) {
+    const double c = std::cos(step.yaw), s = std::sin(step.yaw);
+    return {-(c * step.x - s * step.z), -step.y, -(s * step.x + c * step.z), -step.yaw};
+}
+
+/// sin(a) / a and (1 - cos(a)) / a.
+inline void arc_factors(double angle, double& along, double& across) {
+    if (std::fabs(angle) < 1e-6) {
+        along = 1 - angle * angle / 6;
+        across = angle / 2;
+    } else {
+        along = std::sin(angle) / angle;
+        across = (1 - std::cos(angle)) / angle;
+    }
+}
+
+/// Where the steady motion `twist` leads in one unit of time.
+[[nodiscard]] inline BodyStep exponential(const BodyStep& twist) {
+    double along = 1, across = 0;
+    arc_factors(twist.yaw, along, across);
+    return {along * twist.x + across * twist.z, twist.y, -across * twist.x + along * twist.z, twist.yaw};
+}
+
+/// The steady motion that leads to `step` in one unit of time.
+[[nodiscard]] inline BodyStep logarithm(const BodyStep& step) {
+    double along = 1, across = 0;
+    arc_factors(step.yaw, along, across);
+    const double determinant = along * along + across * across;
+    return {(along * step.x - across * step.z) / determinant, step.y, (across * step.x + along * step.z) / determinant,
+            step.yaw};
+}
+
+[[nodiscard]] inline BodyStep scaled(const BodyStep& twist, double by) {
+    return {twist.x * by, twist.y * by, twist.z * by, twist.yaw * by};
+}
+
+} // namespace gait
