@@ -12,7 +12,11 @@ constexpr int joints = 64;
 
 gait::Document document_of(const Material& material) {
     gait::Document document;
-    for (const gait::ClipSource& clip : material.clips) { document.clips.push_back({clip.name, {}, {}, true}); }
+    for (const gait::ClipSource& clip : material.clips) {
+        gait::ClipDefinition& definition = document.clips.emplace_back();
+        definition.name = clip.name;
+        definition.loop = true;
+    }
     for (const char* name : {"x", "y", "z"}) {
         gait::ParameterDefinition parameter;
         parameter.name = name;

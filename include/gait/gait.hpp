@@ -14,6 +14,7 @@
 #include "gait/fit.hpp"
 #include "gait/gltf.hpp"
 #include "gait/math.hpp"
+#include "gait/measure.hpp"
 #include "gait/performer.hpp"
 #include "gait/rig.hpp"
 #include "gait/smoothness.hpp"

@@ -200,7 +200,10 @@ TEST_CASE("documents of any bytes neither crash nor hang") {
 
 TEST_CASE("a document filled by a program compiles as one from a file does, and its findings name their place") {
     Document document;
-    document.clips = {{"low", {}, {}, true}, {"high", {}, {}, true}};
+    for (const char* name : {"low", "high"}) {
+        document.clips.emplace_back().name = name;
+        document.clips.back().loop = true;
+    }
     ParameterDefinition speed;
     speed.name = "speed";
     speed.range = {0, 6};

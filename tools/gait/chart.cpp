@@ -1,41 +1,13 @@
 // The chart of a performance: parameters, states, clips and jolts over one time axis, drawn by gnuplot.
+#include "gnuplot.hpp"
 #include "recording.hpp"
-
-#include "files/write_file.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
-#include <cerrno>
-#include <cstdio>
-#include <cstdlib>
-#include <fcntl.h>
-#include <filesystem>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
-extern char** environ; // NOLINT: POSIX names it so
 
 namespace gait::tool {
 namespace {
-
-// Told apart by people who see colours differently, too (Okabe and Ito 2008).
-constexpr std::array<const char*, 7> colours{"#0072b2", "#e69f00", "#009e73", "#cc79a7",
-                                             "#56b4e9", "#d55e00", "#999999"};
-
-std::string colour(std::size_t index) { return colours[index % colours.size()]; }
-
-/// gnuplot's double quotes take backslashes; its enhanced text is switched off.
-std::string plot_text(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\') { out += '\\'; }
-        if (c != '\n') { out += c; }
-    }
-    return out + "\"";
-}
 
 bool is_constant(const Recording& recording, std::size_t parameter) {
     return std::all_of(recording.frames.begin(), recording.frames.end(), [&](const RecordedFrame& f) {
@@ -84,7 +56,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
                                  plot_text(info.name + " as set"));
         }
         plots += fmt::format("$frames using 1:{} with {} lw 2 lc rgb '{}' title {}", smoothed,
-                             info.kind == ParameterKind::flag ? "steps" : "lines", colour(p), plot_text(name));
+                             info.kind == ParameterKind::flag ? "steps" : "lines", plot_colour(p), plot_text(name));
     }
     if (plots.empty()) { plots = "0 with lines lc rgb '#999999' title 'no parameter was set'"; }
     return "set ylabel 'parameters'\nset yrange [0:*]\nunset ytics\nset ytics\nplot " + plots + "\n";
@@ -100,7 +72,7 @@ std::string states_panel(const Recording& recording, const Character& character)
         const double from = frames[start].time, to = frames[std::min(end + 1, frames.size() - 1)].time;
         out += fmt::format("set object {} rectangle from {:.4f},0.12 to {:.4f},0.88 fc rgb '{}' fs solid 0.35 border "
                            "lc rgb '#555555'\n",
-                           object, from, to, colour(frames[start].state));
+                           object, from, to, plot_colour(frames[start].state));
         const std::string& name = character.states()[frames[start].state].name;
         // A name stands where it has room.
         if ((to - from) / std::max(recording.seconds, 1e-9) * 160 > double(name.size()) + 1) {
@@ -117,8 +89,9 @@ std::string clips_panel(const Character& character) {
     std::string plots;
     const std::size_t first = 3 + 2 * character.parameters().size();
     for (std::size_t c = character.clips().size(); c-- > 0;) {
-        plots += fmt::format("{}$frames using 1:{} with filledcurves y1=0 lc rgb '{}' fs solid 0.75 title {}",
-                             plots.empty() ? "" : ", ", first + c, colour(c), plot_text(character.clips()[c].name));
+        plots +=
+            fmt::format("{}$frames using 1:{} with filledcurves y1=0 lc rgb '{}' fs solid 0.75 title {}",
+                        plots.empty() ? "" : ", ", first + c, plot_colour(c), plot_text(character.clips()[c].name));
     }
     return "set ylabel 'share of each clip'\nset yrange [0:1]\nset ytics 0.5\nplot " + plots + "\n";
 }
@@ -137,11 +110,9 @@ std::string jolt_panel(const Recording& recording) {
 }
 
 std::string script_for(const Recording& recording, const Character& character, const std::string& title,
-                       const std::string& output, bool svg) {
+                       const std::string& path, const std::string& output) {
     std::string script = data_block(recording, character);
-    script += svg ? "set terminal svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'\n"
-                  : "set terminal pngcairo size 1280,800 font 'DejaVu Sans,10' noenhanced\n";
-    script += "set output " + plot_text(output) + "\n";
+    script += plot_head(path, output);
     script += "set multiplot title " + plot_text(title) + " noenhanced font ',12'\n";
     script += fmt::format("set xrange [0:{:.5f}]\nset lmargin at screen 0.07\nset rmargin at screen 0.98\n",
                           std::max(recording.seconds, 1e-3));
@@ -157,44 +128,12 @@ std::string script_for(const Recording& recording, const Character& character, c
     return script + "unset multiplot\n";
 }
 
-/// Runs gnuplot on a script file. Returns what went wrong.
-std::optional<std::string> run_gnuplot(const std::string& script_path, const std::string& errors_path) {
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors_path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-    std::string program = "gnuplot", argument = script_path;
-    std::array<char*, 3> arguments{program.data(), argument.data(), nullptr};
-    pid_t child = 0;
-    const int failed = posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments.data(), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    if (failed != 0) {
-        return "cannot be drawn: gnuplot does not start (" + system_reason(failed) +
-               "); install it: apt install gnuplot-nox";
-    }
-    int status = 0;
-    while (waitpid(child, &status, 0) < 0 && errno == EINTR) {}
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 0) { return std::nullopt; }
-    std::string said = read_file(errors_path).bytes.substr(0, 300);
-    return "cannot be drawn: gnuplot failed: " + said;
-}
-
 } // namespace
 
 std::optional<std::string> draw_chart(const Recording& recording, const Character& character, const std::string& title,
                                       const std::string& path) {
-    std::string folder = (std::filesystem::temp_directory_path() / "gait-chart-XXXXXX").string();
-    if (::mkdtemp(folder.data()) == nullptr) { return "cannot be drawn: no temporary folder: " + system_reason(errno); }
-    const std::filesystem::path base = folder;
-    const std::string drawn = (base / "chart").string();
-    auto problem = write_file(base / "script", script_for(recording, character, title, drawn, path.ends_with(".svg")));
-    if (!problem) { problem = run_gnuplot((base / "script").string(), (base / "errors").string()); }
-    if (!problem) {
-        const FileContents picture = read_file(drawn);
-        problem = picture.problem ? picture.problem : write_file(path, picture.bytes);
-    }
-    std::error_code ignored;
-    std::filesystem::remove_all(base, ignored);
-    return problem;
+    return draw_plot(path,
+                     [&](const std::string& output) { return script_for(recording, character, title, path, output); });
 }
 
 } // namespace gait::tool

@@ -1,9 +1,12 @@
 // gait clips: what a file holds, and whether it fits and loops.
 #include "commands.hpp"
+#include "feet_chart.hpp"
 #include "film.hpp"
 #include "output.hpp"
 
-#include "gait/gltf.hpp"
+#include "gait/bvh.hpp"
+#include "gait/fit.hpp"
+#include "gait/measure.hpp"
 
 #include <fmt/format.h>
 
@@ -20,7 +23,13 @@ struct ClipsOptions {
     std::string clip;
     std::string film;
     View view = View::three_quarters;
+    std::string chart;
+    std::vector<std::string> feet;
+    std::string up;
+    double scale = 0;
     bool tree = false;
+    bool mirror = false;
+    bool marks = false;
     bool json = false;
 };
 
@@ -45,72 +54,181 @@ std::string describe_loop(const LoopGap& gap) {
                                : fmt::format("no: {} is turned {:.1f} deg", gap.turned_joint, gap.degrees);
 }
 
-std::string text_of(const std::string& path, const ImportedFile& file, bool tree) {
+std::string describe_way(const ClipMeasure& m) {
+    if (!m.travels) { return "in place"; }
+    const double distance = std::hypot(m.way.x, m.way.z);
+    std::string text = distance > 0.005 ? fmt::format("{:.2f} m", distance) : "";
+    if (std::abs(m.way.heading) > 0.5) {
+        text += fmt::format("{}turns {:.0f} deg", text.empty() ? "" : ", ", m.way.heading);
+    }
+    return text.empty() ? "travels" : text;
+}
+
+std::string text_of(const std::string& path, const ImportedFile& file, const ClipsOptions& options) {
     const Rig& rig = file.rig;
     std::string text =
         fmt::format("{}: rig '{}', {} joints, {:.2f} m from the lowest to the highest, {} clip{}\n", path, rig.name,
                     rig.joints.size(), rest_height(rig), file.clips.size(), file.clips.size() == 1 ? "" : "s");
-    if (tree) { text += "\n" + tree_text(rig); }
+    if (options.tree) { text += "\n" + tree_text(rig); }
+    if (options.mirror) {
+        Table pairs({{"left"}, {"right"}});
+        for (const auto& [left, right] : mirrored_joints(rig)) { pairs.add({left, right}); }
+        text += "\n" + (pairs.empty() ? std::string("  no two joints are named as left and right\n") : pairs.text());
+    }
     if (file.clips.empty()) { return text; }
     using A = Table::Align;
-    Table table({{"clip"},
+    Table clips({{"clip"},
                  {"length", A::right},
                  {"keys", A::right},
-                 {"rate", A::right},
-                 {"end off start", A::right},
-                 {"", A::right},
+                 {"speed", A::right},
+                 {"toward", A::right},
+                 {"way"},
+                 {"stride", A::right},
+                 {"steps", A::right},
                  {"last frame meets first"}});
+    Table feet({{"clip"},
+                {"foot"},
+                {"strikes", A::right},
+                {"lifts off", A::right},
+                {"down", A::right},
+                {"slides", A::right},
+                {"above ground", A::right}});
     for (const ClipSource& clip : file.clips) {
-        const LoopGap gap = loop_gap(clip, rig);
-        const double rate = clip.seconds > 0 ? (clip.keys - 1) / clip.seconds : 0;
-        table.add({clip.name, fmt::format("{:.3f} s", clip.seconds), fmt::format("{}", clip.keys),
-                   fmt::format("{:.0f} Hz", rate), fmt::format("{:.2f} deg", gap.degrees),
-                   fmt::format("{:.1f} mm", gap.millimetres), describe_loop(gap)});
+        const ClipMeasure m = measure_clip(clip, rig, options.feet);
+        clips.add({clip.name, fmt::format("{:.3f} s", clip.seconds), fmt::format("{}", clip.keys),
+                   m.speed > 0 ? fmt::format("{:.2f} m/s", m.speed) : "stands",
+                   m.speed > 0 ? fmt::format("{:.0f} deg", std::round(m.direction) + 0.0) : "-", describe_way(m),
+                   m.stride > 0 ? fmt::format("{:.2f} m", m.stride) : "-",
+                   m.steps_a_minute > 0 ? fmt::format("{:.0f}/min", m.steps_a_minute) : "-", describe_loop(m.gap)});
+        for (const FootMeasure& foot : m.feet) {
+            std::string strikes, lifts;
+            const bool stays = foot.down > 0.999;
+            for (const Contact& contact : foot.contacts) {
+                strikes += fmt::format("{}{:.3f}", strikes.empty() ? "" : ", ", contact.strike);
+                lifts += fmt::format("{}{:.3f}", lifts.empty() ? "" : ", ", contact.lift_off);
+            }
+            feet.add({clip.name, foot.side,
+                      stays             ? "stays down"
+                      : strikes.empty() ? "-"
+                                        : strikes + " s",
+                      stays           ? ""
+                      : lifts.empty() ? "-"
+                                      : lifts + " s",
+                      fmt::format("{:.0f} %", 100 * foot.down), fmt::format("{:.1f} mm", 1000 * foot.slide),
+                      fmt::format("{:.1f} mm", 1000 * foot.height + 0.0)});
+        }
     }
-    return text + "\n" + table.text();
+    text += "\n" + clips.text();
+    if (!feet.empty()) { text += "\n" + feet.text(); }
+    return text;
 }
 
-nlohmann::json json_of(const std::string& path, const ImportedFile& file) {
-    nlohmann::json joints = nlohmann::json::array(), clips = nlohmann::json::array();
+/// Footfalls as a document has them, ready to paste.
+std::string marks_of(const ImportedFile& file, const ClipsOptions& options) {
+    std::string text = "clips:\n";
+    for (const ClipSource& clip : file.clips) {
+        const ClipMeasure m = measure_clip(clip, file.rig, options.feet);
+        std::vector<std::pair<double, std::string>> marks;
+        for (const FootMeasure& foot : m.feet) {
+            if (foot.down > 0.999) { continue; }
+            int n = 0;
+            for (const Contact& contact : foot.contacts) {
+                const std::string number = ++n > 1 ? fmt::format("_{}", n) : "";
+                marks.emplace_back(contact.strike, foot.side + "_down" + number);
+                marks.emplace_back(contact.lift_off, foot.side + "_up" + number);
+            }
+        }
+        std::sort(marks.begin(), marks.end());
+        std::string list;
+        for (const auto& [at, name] : marks) {
+            list += fmt::format("{}{}: {:.3f}", list.empty() ? "" : ", ", name, at);
+        }
+        text += fmt::format("  {}: {{{}marks: {{{}}}}}\n", clip.name, m.loops ? "loop: yes, " : "", list);
+    }
+    return text;
+}
+
+nlohmann::json json_of(const std::string& path, const ImportedFile& file, const ClipsOptions& options) {
+    nlohmann::json joints = nlohmann::json::array(), clips = nlohmann::json::array(), pairs = nlohmann::json::array();
     for (const Joint& joint : file.rig.joints) {
         joints.push_back(
             {{"name", joint.name},
              {"parent",
               joint.parent < 0 ? nlohmann::json() : nlohmann::json(file.rig.joints[std::size_t(joint.parent)].name)}});
     }
+    for (const auto& [left, right] : mirrored_joints(file.rig)) { pairs.push_back({left, right}); }
     for (const ClipSource& clip : file.clips) {
-        const LoopGap gap = loop_gap(clip, file.rig);
+        const ClipMeasure m = measure_clip(clip, file.rig, options.feet);
+        nlohmann::json feet = nlohmann::json::array(), numbers = nlohmann::json::array();
+        for (const FootMeasure& foot : m.feet) {
+            nlohmann::json contacts = nlohmann::json::array();
+            for (const Contact& contact : foot.contacts) {
+                contacts.push_back(
+                    {{"strike_s", contact.strike}, {"lift_off_s", contact.lift_off}, {"slide_m", contact.slide}});
+            }
+            feet.push_back({{"side", foot.side},
+                            {"joint", foot.joint},
+                            {"contacts", contacts},
+                            {"down", foot.down},
+                            {"slide_m", foot.slide},
+                            {"height_m", foot.height}});
+        }
+        for (const NumberTrack& track : clip.numbers) { numbers.push_back(track.name); }
         clips.push_back({{"name", clip.name},
                          {"seconds", clip.seconds},
                          {"keys", clip.keys},
                          {"rate_hz", clip.seconds > 0 ? (clip.keys - 1) / clip.seconds : 0},
+                         {"speed_m_s", m.speed},
+                         {"direction_deg", m.direction},
+                         {"travels", m.travels},
+                         {"way", {{"x_m", m.way.x}, {"y_m", m.way.y}, {"z_m", m.way.z}, {"turn_deg", m.way.heading}}},
+                         {"stride_m", m.stride},
+                         {"steps_a_minute", m.steps_a_minute},
+                         {"feet", feet},
+                         {"number_tracks", numbers},
                          {"loop",
-                          {{"meets", gap.meets()},
-                           {"degrees", gap.degrees},
-                           {"turned_joint", gap.turned_joint},
-                           {"millimetres", gap.millimetres},
-                           {"moved_joint", gap.moved_joint}}}});
+                          {{"meets", m.gap.meets()},
+                           {"degrees", m.gap.degrees},
+                           {"turned_joint", m.gap.turned_joint},
+                           {"millimetres", m.gap.millimetres},
+                           {"moved_joint", m.gap.moved_joint}}}});
     }
-    return {{"file", path},
-            {"rig", {{"name", file.rig.name}, {"height_m", rest_height(file.rig)}, {"joints", joints}}},
-            {"clips", clips}};
+    return {
+        {"file", path},
+        {"rig", {{"name", file.rig.name}, {"height_m", rest_height(file.rig)}, {"joints", joints}, {"mirror", pairs}}},
+        {"clips", clips}};
+}
+
+/// The clip that `--clip` names; nothing, and said, when there is none.
+const ClipSource* chosen_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file) {
+    std::vector<std::string> names;
+    for (const ClipSource& candidate : file.clips) {
+        if (candidate.name == options.clip) { return &candidate; }
+        names.push_back(candidate.name);
+    }
+    const std::string near = nearest_name(options.clip, names);
+    complain(near.empty()
+                 ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
+                 : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
+    return nullptr;
+}
+
+/// The heights and speeds of the feet over one clip, with the contacts that were found.
+int chart_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file) {
+    const ClipSource* clip = chosen_clip(options, path, file);
+    if (clip == nullptr) { return bad_input; }
+    if (const auto problem = draw_feet_chart(*clip, measure_clip(*clip, file.rig, options.feet),
+                                             fmt::format("{}: {}", path, clip->name), options.chart)) {
+        complain(options.chart + " " + *problem);
+        return bad_input;
+    }
+    return done;
 }
 
 /// A film of one clip: a cycle at even instants, and its end over its start.
 int film_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file) {
-    std::vector<std::string> names;
-    const ClipSource* clip = nullptr;
-    for (const ClipSource& candidate : file.clips) {
-        names.push_back(candidate.name);
-        if (candidate.name == options.clip) { clip = &candidate; }
-    }
-    if (clip == nullptr) {
-        const std::string near = nearest_name(options.clip, names);
-        complain(near.empty()
-                     ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
-                     : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
-        return bad_input;
-    }
+    const ClipSource* clip = chosen_clip(options, path, file);
+    if (clip == nullptr) { return bad_input; }
     const auto rest = rest_pose(file.rig);
     const bool animated = options.film.ends_with(".gif");
     const int count = animated ? std::clamp(int(std::ceil(clip->seconds * 25)), 2, 400) : 11;
@@ -122,7 +240,7 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
         film.bodies.push_back(
             {pose_at(*clip, rest, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count)});
     }
-    const LoopGap gap = loop_gap(*clip, file.rig);
+    const LoopGap gap = measure_clip(*clip, file.rig).gap;
     film.start = film.bodies.front();
     film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start",
                         fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
@@ -136,22 +254,30 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
 
 int run_clips(const ClipsOptions& options) {
     int code = done;
-    if (options.film.empty() != options.clip.empty() || (!options.film.empty() && options.files.size() != 1)) {
-        complain("a film is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png'");
+    const bool draws = !options.film.empty() || !options.chart.empty();
+    if (draws == options.clip.empty() || (draws && options.files.size() != 1)) {
+        complain(
+            "a film or a chart is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png'");
         return bad_input;
     }
+    BvhReading reading;
+    if (options.scale > 0) { reading.scale = options.scale; }
+    if (!options.up.empty()) { reading.up = options.up.front(); }
     nlohmann::json all = nlohmann::json::array();
     std::string text;
     for (const std::string& path : options.files) {
-        const ImportResult result = import_gltf(path, options.skin);
+        const ImportResult result = import_file(path, options.skin, reading);
         report(result.diagnostics);
         code = std::max(code, exit_code(result.diagnostics));
         if (!result.file) { continue; }
         if (!options.film.empty()) { code = std::max(code, film_clip(options, path, *result.file)); }
+        if (!options.chart.empty()) { code = std::max(code, chart_clip(options, path, *result.file)); }
         if (options.json) {
-            all.push_back(json_of(path, *result.file));
+            all.push_back(json_of(path, *result.file, options));
+        } else if (options.marks) {
+            print(marks_of(*result.file, options));
         } else {
-            text += (text.empty() ? "" : "\n") + text_of(path, *result.file, options.tree);
+            text += (text.empty() ? "" : "\n") + text_of(path, *result.file, options);
         }
     }
     if (options.json) {
@@ -166,16 +292,29 @@ int run_clips(const ClipsOptions& options) {
 
 void add_clips(CLI::App& app, Run& run) {
     auto options = std::make_shared<ClipsOptions>();
-    CLI::App* command =
-        app.add_subcommand("clips", "Tells what animation files hold: the rig, each clip, and whether it loops");
-    command->add_option("FILE", options->files, "glTF files (.glb, .gltf)")->required();
+    CLI::App* command = app.add_subcommand(
+        "clips",
+        "Tells what animation files hold: the rig, and of each clip its speed, its steps and whether it loops");
+    command->add_option("FILE", options->files, "glTF or BVH files (.glb, .gltf, .bvh)")->required();
     command->add_option("--skin", options->skin, "the skin to take where a file has several")->type_name("NAME");
     command->add_option("--clip", options->clip, "the clip that --film shows")->type_name("NAME");
     add_film_options(*command, options->film, options->view);
+    command->add_option("--chart", options->chart, "draw the height and speed of that clip's feet, with their contacts")
+        ->type_name("FILE.png|svg");
+    command->add_option("--feet", options->feet, "the ankles' joints, left and right, where they are not found")
+        ->type_name("NAME")
+        ->expected(2);
+    command->add_option("--scale", options->scale, "metres a unit of a BVH file, which does not say")
+        ->type_name("METRES")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--up", options->up, "the axis that is up in a BVH file, which does not say")
+        ->check(CLI::IsMember({"y", "z"}));
+    command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");
+    command->add_flag("--mirror", options->mirror, "list the joints that mirror each other");
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip "
-                    "stroll --film stroll.png --view side");
+                    "stroll --film stroll.png --view side\n  gait clips demo/lamplighter.glb --marks");
     command->callback([options, &run] { run = [options] { return run_clips(*options); }; });
 }
 

@@ -5,7 +5,7 @@
 #include "recording.hpp"
 
 #include "files/write_file.hpp"
-#include "gait/gltf.hpp"
+#include "gait/bvh.hpp"
 
 #include <fmt/format.h>
 
@@ -102,6 +102,14 @@ std::string story(const Recording& recording, const Character& character) {
     }
     text += "\n" + states.text() + "\n";
 
+    if (std::any_of(character.clips().begin(), character.clips().end(), [](const ClipInfo& c) { return c.travels; })) {
+        const GroundPlace& end = recording.frames.back().place;
+        text += fmt::format(
+            "  the clips carried the body {:.3f} m, to {:.3f} m ahead and {:.3f} m to the right of where it began, "
+            "turned by {:.1f} deg\n\n",
+            recording.path_length, end.z, -end.x + 0.0, end.heading + 0.0);
+    }
+
     const Seam& seam = recording.seam;
     const Snap& snap = recording.worst_snap;
     Table smooth({{"smoothness"}, {"worst", A::right}, {"bound", A::right}, {""}, {"where"}});
@@ -161,6 +169,12 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                       {"transition", transition_name(character, snap.transition)},
                       {"jolt_deg_per_s", snap.jolt},
                       {"needed_deg_per_s", snap.allowed}};
+    const GroundPlace& end = recording.frames.back().place;
+    result["travel"] = {{"path_m", recording.path_length},
+                        {"x_m", end.x},
+                        {"y_m", end.y},
+                        {"z_m", end.z},
+                        {"heading_deg", end.heading}};
     result["faults"] = {{"refused_values", recording.faults.refused_values},
                         {"refused_steps", recording.faults.refused_steps},
                         {"cut_chains", recording.faults.cut_chains}};
@@ -206,8 +220,18 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
     }
     if (!options.bake.empty()) {
         BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
-        for (const RecordedFrame& frame : recording.frames) { motion.frames.push_back(frame.pose); }
-        const Diagnostics problems = bake_gltf(rig_path(loaded, options), motion, options.bake);
+        for (const RecordedFrame& frame : recording.frames) {
+            // The way is given back to the roots, so that the baked body goes where the clips carried it.
+            motion.frames.push_back(frame.pose);
+            const Transform place = frame.place.transform();
+            for (std::size_t j = 0; j < character.joint_count(); ++j) {
+                Transform& joint = motion.frames.back()[j];
+                if (character.rig().joints[j].parent < 0) { joint = place * joint; }
+            }
+        }
+        const Diagnostics problems = options.bake.ends_with(".bvh")
+                                         ? bake_bvh(character.rig(), motion, options.bake)
+                                         : bake_gltf(rig_path(loaded, options), motion, options.bake);
         report(problems);
         if (has_errors(problems)) {
             code = bad_input;
@@ -311,13 +335,17 @@ void add_perform(CLI::App& app, Run& run) {
         ->add_option("--trace", options->trace,
                      "write a row a frame: parameters, state, clips with weights and phases (.csv)")
         ->type_name("FILE.csv");
-    command->add_option("--bake", options->bake, "write the rig, its skin and one animation as played (.glb)")
+    command
+        ->add_option("--bake", options->bake,
+                     "write the rig and one animation as played (.glb, with its skin, or .bvh)")
         ->check(CLI::Validator(
             [](std::string& path) {
-                return path.ends_with(".glb") ? std::string{} : "the bake is written as .glb; found '" + path + "'";
+                return path.ends_with(".glb") || path.ends_with(".bvh")
+                           ? std::string{}
+                           : "the bake is written as .glb or .bvh; found '" + path + "'";
             },
             ""))
-        ->type_name("FILE.glb");
+        ->type_name("FILE.glb|bvh");
     command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")
         ->check(CLI::Validator(
             [](std::string& path) {

@@ -65,8 +65,13 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
             recording.transitions.push_back(t);
         }
         recording.seconds_in_state[performer.state()] += dt;
-        recording.frames.push_back(capture(performer));
-        recording.frames.back().time += ahead;
+        RecordedFrame frame = capture(performer);
+        frame.time += ahead;
+        frame.travel = performer.travel();
+        frame.place = recording.frames.back().place;
+        frame.place.add(frame.travel);
+        recording.path_length += std::hypot(double(frame.travel.move.x), double(frame.travel.move.z));
+        recording.frames.push_back(std::move(frame));
         progress.at(f);
         recording.frames.back().jolt = watch.snap().last_jolt();
     }
@@ -96,7 +101,7 @@ std::string trace_csv(const Recording& recording, const Character& character) {
         out +=
             fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m);
     }
-    out += ",jolt_deg_per_s\n";
+    out += ",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,jolt_deg_per_s\n";
     for (const RecordedFrame& frame : recording.frames) {
         out += fmt::format("{:.6f}", frame.time);
         for (std::size_t p = 0; p < frame.set.size(); ++p) {
@@ -119,7 +124,8 @@ std::string trace_csv(const Recording& recording, const Character& character) {
             out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name),
                                instance.view.weight, csv_cell(clips), weights, phases);
         }
-        out += fmt::format(",{:.4f}\n", frame.jolt);
+        out += fmt::format(",{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.4f}\n", frame.place.x, frame.place.y, frame.place.z,
+                           frame.place.heading, frame.travel.share, frame.jolt);
     }
     return out;
 }

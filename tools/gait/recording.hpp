@@ -25,6 +25,8 @@ struct RecordedFrame {
     std::vector<RecordedInstance> instances;
     double jolt = 0; ///< the greatest of any joint, degrees a second
     std::vector<Transform> pose;
+    GroundPlace place; ///< where the clips have carried the body
+    Travel travel;     ///< of the step that led here
 };
 
 struct Recording {
@@ -37,6 +39,7 @@ struct Recording {
     std::vector<Snap> snaps;
     Snap worst_snap;
     Faults faults;
+    double path_length = 0; ///< metres over the ground that the clips carried the body
 };
 
 /// Plays `performer` for `seconds`. `cues` may be null.

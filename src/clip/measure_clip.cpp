@@ -1,0 +1,439 @@
+#include "clip/pose_track.hpp"
+#include "gait/measure.hpp"
+#include "rig/body_parts.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+constexpr double rate = 240;              ///< samples a second
+constexpr double shortest_contact = 0.05; ///< seconds; shorter ones, and shorter gaps, are noise
+constexpr double still_speed = 0.12;      ///< metres a second; a clip slower than that stands
+
+/// The feet of a clip at even instants.
+struct FootTrack {
+    Foot foot;
+    std::array<std::vector<Vec3>, 2> points; ///< heel and ball, metres in model space, height above the rest's ground
+};
+
+double median(std::vector<double> values) {
+    if (values.empty()) { return 0; }
+    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+class Measuring {
+public:
+    Measuring(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) : rig_(rig), clip_(clip) {
+        find_feet(feet);
+    }
+
+    ClipMeasure run() {
+        if (clip_.seconds <= 0 || rig_.joints.empty()) {
+            result_.loops = true;
+            for (const Foot& foot : feet_) { result_.feet.push_back(describe(foot)); }
+            return result_;
+        }
+        sample();
+        measure_way();
+        measure_gap();
+        std::vector<std::vector<bool>> down;
+        for (std::size_t f = 0; f < tracks_.size(); ++f) {
+            smooth(tracks_[f]);
+            down.push_back({});
+        }
+        ground_ = ground_level();
+        noise_ = noise_level();
+        // First by height alone, which tells how the ground moves; then by height and by moving with the ground.
+        for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = near_ground(tracks_[f]); }
+        if (!result_.travels) { ground_velocity_ = common_velocity(down); }
+        for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = cleaned(moving_with_ground(tracks_[f])); }
+        if (!result_.travels) { ground_velocity_ = common_velocity(down); }
+        for (std::size_t f = 0; f < tracks_.size(); ++f) { result_.feet.push_back(contacts_of(tracks_[f], down[f])); }
+        conclude();
+        return result_;
+    }
+
+private:
+    void find_feet(const std::vector<std::string>& names) {
+        feet_ = body_parts(rig_).feet;
+        if (names.empty()) { return; }
+        feet_.clear();
+        for (std::size_t i = 0; i < names.size(); ++i) {
+            const auto joint = rig_.find(names[i]);
+            if (!joint) { continue; }
+            Foot foot{i == 0 ? Side::left : Side::right, *joint, *joint};
+            for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
+                if (rig_.joints[j].parent == *joint) { foot.toes = int(j); }
+            }
+            feet_.push_back(foot);
+        }
+    }
+
+    [[nodiscard]] FootMeasure describe(const Foot& foot) const {
+        FootMeasure measure;
+        measure.side = foot.side == Side::left ? "left" : "right";
+        measure.joint = rig_.joints[std::size_t(foot.ankle)].name;
+        return measure;
+    }
+
+    /// Where heel and ball touch the ground at rest, in the ankle's and in the toes' own frame.
+    void sample() {
+        const auto rest = model_space(rig_, rest_pose(rig_));
+        float lowest = 1e9F;
+        for (const Transform& joint : rest) { lowest = std::min(lowest, joint.translation.y); }
+        const float ground = std::min(0.0F, lowest); // a rig that stands on the ground, or hangs below it
+        struct Sole {
+            Vec3 heel, ball;
+        };
+        std::vector<Sole> soles;
+        for (const Foot& foot : feet_) {
+            const Transform &ankle = rest[std::size_t(foot.ankle)], &toes = rest[std::size_t(foot.toes)];
+            const Vec3 forward = toes.translation - ankle.translation;
+            constexpr float behind = 0.36F; // of the way from the ankle to the ball: how far a heel stands out
+            const Vec3 heel{ankle.translation.x - behind * forward.x, ground, ankle.translation.z - behind * forward.z};
+            const Vec3 ball{toes.translation.x, toes.translation.y, toes.translation.z};
+            const auto local = [](const Transform& frame, Vec3 place) {
+                return rotate(conjugate(frame.rotation), place - frame.translation);
+            };
+            soles.push_back({local(ankle, heel), local(foot.toes == foot.ankle ? ankle : toes, ball)});
+            ball_heights_.push_back(toes.translation.y);
+        }
+        ground_rest_ = ground;
+        const PoseTrack track = to_poses(clip_, rig_);
+        count_ = std::max<std::size_t>(2, std::size_t(std::lround(clip_.seconds * rate)));
+        step_ = clip_.seconds / double(count_);
+        tracks_.resize(feet_.size());
+        for (std::size_t f = 0; f < feet_.size(); ++f) { tracks_[f].foot = feet_[f]; }
+        const int hips = body_parts(rig_).hips;
+        for (std::size_t i = 0; i <= count_; ++i) {
+            const auto model = model_space(rig_, pose_at(track, step_ * double(i)));
+            for (std::size_t f = 0; f < feet_.size(); ++f) {
+                const Transform &ankle = model[std::size_t(feet_[f].ankle)], &toes = model[std::size_t(feet_[f].toes)];
+                const Transform& ball_frame = feet_[f].toes == feet_[f].ankle ? ankle : toes;
+                Vec3 heel = ankle.translation + rotate(ankle.rotation, soles[f].heel);
+                Vec3 ball = ball_frame.translation + rotate(ball_frame.rotation, soles[f].ball);
+                heel.y -= ground_rest_;
+                ball.y -= ball_heights_[f];
+                tracks_[f].points[0].push_back(heel);
+                tracks_[f].points[1].push_back(ball);
+            }
+            body_.push_back(model[std::size_t(std::max(hips, 0))]);
+        }
+        first_pose_ = pose_at(track, 0);
+        last_pose_ = pose_at(track, clip_.seconds);
+    }
+
+    void measure_way() {
+        const Vec3 moved = body_.back().translation - body_.front().translation;
+        const auto heading = [](const Transform& body) {
+            // Of the turn from the first frame on: which way ahead has gone, seen from above.
+            const Vec3 ahead = rotate(body.rotation, {0, 0, 1});
+            return std::atan2(double(ahead.x), double(ahead.z));
+        };
+        const Quat undo = conjugate(body_.front().rotation);
+        double yaw = 0;
+        for (const Transform& body : body_) {
+            Transform turned = body;
+            turned.rotation = body.rotation * undo;
+            yaw += std::remainder(heading(turned) - yaw, 2 * pi);
+        }
+        const double distance = std::hypot(double(moved.x), double(moved.z));
+        constexpr double least_way = 0.1, least_turn = 12; // metres, degrees
+        result_.travels = distance > least_way || std::abs(yaw) * degrees_per_radian > least_turn;
+        if (result_.travels) {
+            result_.way = {double(moved.x), double(moved.y), double(moved.z), -yaw * degrees_per_radian};
+        }
+    }
+
+    /// The gap between end and start, once the end is carried back by the way.
+    void measure_gap() {
+        auto last = last_pose_;
+        if (result_.travels) {
+            const Transform way = GroundPlace{0, 0, 0, result_.way.heading}.transform();
+            const Transform back{conjugate(way.rotation), {}, {1, 1, 1}};
+            for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
+                if (rig_.joints[j].parent >= 0) { continue; }
+                Transform moved = last[j];
+                const Vec3 origin = body_.back().translation;
+                moved.translation = moved.translation - Vec3{origin.x, 0, origin.z};
+                moved = back * moved;
+                const Vec3 start = body_.front().translation;
+                moved.translation = moved.translation + Vec3{start.x, 0, start.z};
+                last[j] = moved;
+            }
+        }
+        const auto a = model_space(rig_, first_pose_), b = model_space(rig_, last);
+        LoopGap& gap = result_.gap;
+        for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
+            const double degrees = degrees_between(first_pose_[j].rotation, last[j].rotation);
+            const double moved = 1000 * double(length(b[j].translation - a[j].translation));
+            if (degrees > gap.degrees || j == 0) {
+                gap.degrees = degrees;
+                gap.turned_joint = rig_.joints[j].name;
+            }
+            if (moved > gap.millimetres || j == 0) {
+                gap.millimetres = moved;
+                gap.moved_joint = rig_.joints[j].name;
+            }
+        }
+        result_.loops = gap.meets();
+    }
+
+    [[nodiscard]] bool wraps() const { return result_.loops && !result_.travels; }
+
+    /// An index beyond the ends: round a loop, or the end itself.
+    [[nodiscard]] std::size_t at(std::ptrdiff_t i) const {
+        const auto count = std::ptrdiff_t(count_);
+        return std::size_t(wraps() ? ((i % count) + count) % count : std::clamp<std::ptrdiff_t>(i, 0, count));
+    }
+
+    /// A mean over a fiftieth of a second either way: steps are slower than that, noise is not.
+    void smooth(FootTrack& track) const {
+        constexpr std::ptrdiff_t reach = 3;
+        for (auto& points : track.points) {
+            const auto before = points;
+            for (std::size_t i = 0; i < points.size(); ++i) {
+                // Straight through the ends of a clip that does not come round.
+                std::ptrdiff_t r = reach;
+                if (!wraps()) {
+                    r = std::min<std::ptrdiff_t>({reach, std::ptrdiff_t(i), std::ptrdiff_t(points.size() - 1 - i)});
+                }
+                Vec3 sum;
+                for (std::ptrdiff_t d = -r; d <= r; ++d) { sum = sum + before[at(std::ptrdiff_t(i) + d)]; }
+                points[i] = sum * (1 / float(2 * r + 1));
+            }
+        }
+    }
+
+    [[nodiscard]] static std::size_t lower(const FootTrack& track, std::size_t i) {
+        return track.points[0][i].y <= track.points[1][i].y ? 0 : 1;
+    }
+    [[nodiscard]] static double height(const FootTrack& track, std::size_t i) {
+        return double(track.points[lower(track, i)][i].y);
+    }
+    [[nodiscard]] Vec3 velocity(const FootTrack& track, std::size_t point, std::size_t i) const {
+        const std::size_t a = at(std::ptrdiff_t(i) - 1), b = at(std::ptrdiff_t(i) + 1);
+        const double seconds = wraps() ? 2 * step_ : step_ * double(b - a);
+        return (track.points[point][b] - track.points[point][a]) * float(1 / seconds);
+    }
+
+    /// The height at which feet stand: a low one, but not the lowest that noise makes.
+    [[nodiscard]] double ground_level() const {
+        std::vector<double> heights;
+        for (const FootTrack& track : tracks_) {
+            for (std::size_t i = 0; i < count_; ++i) { heights.push_back(height(track, i)); }
+        }
+        if (heights.empty()) { return 0; }
+        const auto low = heights.begin() + std::ptrdiff_t(heights.size() / 12);
+        std::nth_element(heights.begin(), low, heights.end());
+        return *low;
+    }
+
+    /// How much heights jitter from sample to sample, metres.
+    [[nodiscard]] double noise_level() const {
+        std::vector<double> jitter;
+        constexpr std::size_t apart = 6;
+        for (const FootTrack& track : tracks_) {
+            for (std::size_t i = apart; i + apart < count_; ++i) {
+                const auto& p = track.points[lower(track, i)];
+                jitter.push_back(std::abs(double(p[i - apart].y - 2 * p[i].y + p[i + apart].y)));
+            }
+        }
+        return median(jitter) / 2;
+    }
+
+    [[nodiscard]] std::vector<bool> near_ground(const FootTrack& track) const {
+        std::vector<bool> down(count_);
+        for (std::size_t i = 0; i < count_; ++i) { down[i] = height(track, i) < ground_ + 0.012 + 1.5 * noise_; }
+        return down;
+    }
+
+    [[nodiscard]] std::vector<bool> moving_with_ground(const FootTrack& track) const {
+        const double speed = std::hypot(double(ground_velocity_.x), double(ground_velocity_.z));
+        const double allowed = 0.35 + 0.15 * speed + 25 * noise_;
+        std::vector<bool> down(count_);
+        for (std::size_t i = 0; i < count_; ++i) {
+            if (height(track, i) > ground_ + 0.035 + 1.5 * noise_) { continue; }
+            const Vec3 off = velocity(track, lower(track, i), i) - ground_velocity_;
+            down[i] = std::hypot(double(off.x), double(off.z)) < allowed;
+        }
+        return down;
+    }
+
+    /// Closes short gaps, then forgets short contacts.
+    [[nodiscard]] std::vector<bool> cleaned(std::vector<bool> down) const {
+        const auto shortest = std::ptrdiff_t(std::ceil(shortest_contact / step_));
+        for (const bool value : {false, true}) {
+            const auto before = down;
+            for (std::ptrdiff_t i = 0; i < std::ptrdiff_t(count_); ++i) {
+                if (before[std::size_t(i)] != value) { continue; }
+                std::ptrdiff_t first = i, last = i;
+                while (last - first < shortest && inside(first - 1) && before[at(first - 1)] == value) { --first; }
+                while (last - first < shortest && inside(last + 1) && before[at(last + 1)] == value) { ++last; }
+                const bool at_an_end = !wraps() && (first == 0 || last == std::ptrdiff_t(count_) - 1);
+                if (last - first + 1 < shortest && !at_an_end) { down[std::size_t(i)] = !value; }
+            }
+        }
+        return down;
+    }
+    [[nodiscard]] bool inside(std::ptrdiff_t i) const { return wraps() || (i >= 0 && i < std::ptrdiff_t(count_)); }
+
+    /// How the feet that are down move: the ground under a body in place.
+    [[nodiscard]] Vec3 common_velocity(const std::vector<std::vector<bool>>& down) const {
+        std::vector<double> x, z;
+        for (std::size_t f = 0; f < tracks_.size(); ++f) {
+            for (std::size_t i = 0; i < count_; ++i) {
+                if (!down[f][i]) { continue; }
+                const Vec3 v = velocity(tracks_[f], lower(tracks_[f], i), i);
+                x.push_back(double(v.x));
+                z.push_back(double(v.z));
+            }
+        }
+        return {float(median(x)), 0, float(median(z))};
+    }
+
+    FootMeasure contacts_of(const FootTrack& track, const std::vector<bool>& down) {
+        FootMeasure measure = describe(track.foot);
+        std::vector<double> heights;
+        std::size_t total = 0;
+        for (std::size_t i = 0; i < count_; ++i) {
+            if (!down[i]) { continue; }
+            ++total;
+            heights.push_back(height(track, i));
+        }
+        for (std::size_t i = 0; i <= count_; ++i) {
+            const std::size_t j = at(std::ptrdiff_t(i));
+            measure.heights.push_back(height(track, j));
+            const Vec3 over = velocity(track, lower(track, j), j) - ground_velocity_;
+            measure.speeds.push_back(std::hypot(double(over.x), double(over.z)));
+        }
+        measure.down = double(total) / double(count_);
+        measure.height = median(heights);
+        for (std::size_t i = 0; i < count_; ++i) {
+            const bool begins = down[i] && (i == 0 && !wraps() ? true : !down[at(std::ptrdiff_t(i) - 1)]);
+            if (begins) { measure.contacts.push_back(contact_from(track, down, i)); }
+        }
+        if (total == count_) {
+            measure.contacts = {{0, clip_.seconds, slide_over(track, 0, std::ptrdiff_t(count_) - 1)}};
+        }
+        for (const Contact& contact : measure.contacts) { measure.slide = std::max(measure.slide, contact.slide); }
+        return measure;
+    }
+
+    Contact contact_from(const FootTrack& track, const std::vector<bool>& down, std::size_t begin) {
+        auto first = std::ptrdiff_t(begin), last = first;
+        while (last - first + 1 < std::ptrdiff_t(count_) && inside(last + 1) && down[at(last + 1)]) { ++last; }
+        std::vector<double> heights;
+        for (std::ptrdiff_t i = first; i <= last; ++i) { heights.push_back(height(track, at(i))); }
+        // The edges are where the height leaves that of the stance; speed alone tells them too early and too late.
+        const double stance = median(heights), least = 0.0025 + noise_;
+        const std::ptrdiff_t middle = (first + last) / 2, widest = std::ptrdiff_t(0.12 / step_);
+        std::ptrdiff_t strike = middle, lift = middle;
+        while (strike - 1 >= first - widest && inside(strike - 1) &&
+               (height(track, at(strike - 1)) < stance + least || strike - 1 > first + widest)) {
+            --strike;
+        }
+        while (lift + 1 <= last + widest && inside(lift + 1) &&
+               (height(track, at(lift + 1)) < stance + least || lift + 1 < last - widest)) {
+            ++lift;
+        }
+        Contact contact;
+        contact.strike = wrapped(step_ * (double(strike) + touch(track, strike, -1, stance, least)));
+        contact.lift_off = wrapped(step_ * (double(lift) - touch(track, lift, 1, stance, least)));
+        contact.slide = slide_over(track, first, last);
+        return contact;
+    }
+
+    [[nodiscard]] double wrapped(double seconds) const {
+        if (!wraps()) { return std::clamp(seconds, 0.0, clip_.seconds); }
+        return seconds - clip_.seconds * std::floor(seconds / clip_.seconds);
+    }
+
+    /// Samples from the last one below `stance + least` (looking in `direction`) back to the touch itself. A foot comes
+    /// down and goes up along some power of time; three heights, each four times the one before, tell which.
+    [[nodiscard]] double touch(const FootTrack& track, std::ptrdiff_t edge, std::ptrdiff_t direction, double stance,
+                               double least) const {
+        std::array<double, 3> out{};
+        double level = least;
+        std::ptrdiff_t i = edge;
+        const std::ptrdiff_t farthest = std::ptrdiff_t(0.15 / step_);
+        for (double& crossing : out) {
+            while (std::abs(i - edge) < farthest && inside(i + direction) &&
+                   height(track, at(i + direction)) < stance + level) {
+                i += direction;
+            }
+            if (!inside(i + direction) || std::abs(i - edge) >= farthest) { return out[0] > 0 ? 0.7 * -out[0] : 0; }
+            const double below = height(track, at(i)), above = height(track, at(i + direction));
+            const double part = above > below ? std::clamp((stance + level - below) / (above - below), 0.0, 1.0) : 0;
+            crossing = double(std::abs(i - edge)) + part;
+            level *= 4;
+        }
+        if (!(out[1] > out[0])) { return -out[0]; }
+        const double growth = std::clamp((out[2] - out[1]) / (out[1] - out[0]), 2.0, 4.0); // a parabola to a line
+        return (out[1] - out[0]) / (growth - 1) - out[0];
+    }
+
+    /// How far the point that is down moves over the ground, as long as it is the same point.
+    [[nodiscard]] double slide_over(const FootTrack& track, std::ptrdiff_t first, std::ptrdiff_t last) const {
+        double worst = 0;
+        Vec3 slid;
+        std::size_t point = lower(track, at(first));
+        for (std::ptrdiff_t i = first + 2; i + 2 < last; ++i) { // the very edges belong to the swing as well
+            if (lower(track, at(i)) != point) {
+                point = lower(track, at(i));
+                slid = {};
+            }
+            slid = slid + (velocity(track, point, at(i)) - ground_velocity_) * float(step_);
+            worst = std::max(worst, std::hypot(double(slid.x), double(slid.z)));
+        }
+        return worst;
+    }
+
+    void conclude() {
+        Vec3 over_ground = ground_velocity_ * -1;
+        if (result_.travels) {
+            over_ground = Vec3{float(result_.way.x), 0, float(result_.way.z)} * float(1 / clip_.seconds);
+        }
+        result_.speed = std::hypot(double(over_ground.x), double(over_ground.z));
+        if (result_.speed < still_speed && !result_.travels) { result_.speed = 0; }
+        if (result_.speed > 0) {
+            result_.direction = -std::atan2(double(over_ground.x), double(over_ground.z)) * degrees_per_radian;
+        }
+        std::size_t steps = 0, most = 0;
+        for (FootMeasure& foot : result_.feet) {
+            // A foot that never leaves the ground makes no step.
+            const bool stays = foot.down > 0.999;
+            steps += stays ? 0 : foot.contacts.size();
+            most = std::max(most, stays ? 0 : foot.contacts.size());
+        }
+        result_.steps_a_minute = double(steps) / clip_.seconds * 60;
+        if (most > 0) { result_.stride = result_.speed * clip_.seconds / double(most); }
+    }
+
+    const Rig& rig_;
+    const ClipSource& clip_;
+    std::vector<Foot> feet_;
+    std::vector<float> ball_heights_;
+    float ground_rest_ = 0;
+    std::size_t count_ = 0; ///< samples of the clip; one more is stored, its end
+    double step_ = 0;       ///< seconds
+    std::vector<FootTrack> tracks_;
+    std::vector<Transform> body_; ///< the hips in model space
+    std::vector<Transform> first_pose_, last_pose_;
+    double ground_ = 0, noise_ = 0;
+    Vec3 ground_velocity_;
+    ClipMeasure result_;
+};
+
+} // namespace
+
+ClipMeasure measure_clip(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) {
+    return Measuring(clip, rig, feet).run();
+}
+
+} // namespace gait
