@@ -254,7 +254,8 @@ private:
     }
 
     [[nodiscard]] std::vector<bool> moving_with_ground(const FootTrack& track) const {
-        const double speed = std::hypot(double(ground_velocity_.x), double(ground_velocity_.z));
+        const double speed = result_.travels ? std::hypot(result_.way.x, result_.way.z) / clip_.seconds
+                                             : std::hypot(double(ground_velocity_.x), double(ground_velocity_.z));
         const double allowed = 0.35 + 0.15 * speed + 25 * noise_;
         std::vector<bool> down(count_);
         for (std::size_t i = 0; i < count_; ++i) {

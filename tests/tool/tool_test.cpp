@@ -58,7 +58,14 @@ TEST_CASE("clips tells the rig and each clip") {
     const Finished result = gait_tool({"clips", "demo/lamplighter.glb"});
     CHECK(result.code == 0);
     CHECK_THAT(result.out, Catch::Contains("rig 'lamplighter', 45 joints, 1.64 m"));
-    CHECK_THAT(result.out, Catch::Contains("  stroll  1.000 s    61  60 Hz       0.00 deg  0.0 mm  yes\n"));
+    CHECK_THAT(result.out,
+               Catch::Contains("  stroll  1.000 s    61  1.40 m/s   0 deg  in place  1.40 m  120/min  yes\n"));
+    CHECK_THAT(
+        gait_tool({"clips", "demo/lamplighter.glb", "--marks"}).out,
+        Catch::Contains(
+            "  stroll: {loop: yes, marks: {left_down: 0.007, right_up: 0.108, right_down: 0.507, left_up: 0.608}}\n"));
+    CHECK_THAT(gait_tool({"clips", "demo/lamplighter.glb", "--mirror"}).out,
+               Catch::Contains("  left_hand          right_hand\n"));
     const Finished tree = gait_tool({"clips", "demo/lamplighter.glb", "--tree"});
     CHECK_THAT(tree.out, Catch::Contains("\n    spine_1 "));
     CHECK_THAT(tree.out, Catch::Contains("\n      spine_2 "));

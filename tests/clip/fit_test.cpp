@@ -1,0 +1,249 @@
+#include "support.hpp"
+
+#include "rig/body_parts.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace gait;
+
+namespace {
+
+/// The lamplighter's rig as somebody else would have made it: other names, every joint's axes turned, other
+/// proportions.
+Rig foreign(const Rig& ours, double size, double legs) {
+    Rig rig = ours;
+    const auto model = model_space(ours, rest_pose(ours));
+    std::vector<Transform> place(rig.joints.size());
+    for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+        Joint& joint = rig.joints[j];
+        joint.name = "cap:" + joint.name;
+        // Legs are longer or shorter than the rest of the body: everything above them is raised or lowered.
+        const auto hips = model[0].translation;
+        Vec3 at = model[j].translation;
+        if (at.y < hips.y) {
+            at.y *= float(legs);
+        } else {
+            at.y += hips.y * float(legs - 1);
+        }
+        place[j] = {axis_angle({float(j % 3) - 1, 1, float(j % 5)}, double(j) * 17), at * float(size), {1, 1, 1}};
+        const Transform above = joint.parent < 0 ? Transform{} : place[std::size_t(joint.parent)];
+        joint.rest.rotation = normalized(conjugate(above.rotation) * place[j].rotation);
+        joint.rest.translation = rotate(conjugate(above.rotation), place[j].translation - above.translation);
+    }
+    return rig;
+}
+
+FitDefinition stripped() {
+    FitDefinition how;
+    how.strip = "cap:";
+    return how;
+}
+
+const ImportedFile& demo() {
+    static const ImportResult result = import_gltf(support::project() / "demo/lamplighter.glb");
+    return *result.file;
+}
+
+const ClipSource& demo_clip(const std::string& name) {
+    for (const ClipSource& clip : demo().clips) {
+        if (clip.name == name) { return clip; }
+    }
+    throw std::runtime_error("no clip " + name);
+}
+
+double angle_between(Vec3 a, Vec3 b) {
+    return std::acos(std::clamp(double(dot(a, b)) / (double(length(a)) * double(length(b))), -1.0, 1.0)) *
+           degrees_per_radian;
+}
+
+} // namespace
+
+TEST_CASE("joints are told by side and stem, however names are written") {
+    for (const char* name : {"LeftFoot", "left_foot", "foot_l", "l.foot", "Foot.L", "foot-left", "L_Foot"}) {
+        CAPTURE(name);
+        CHECK(sided_name(name).side == Side::left);
+        CHECK(sided_name(name).stem == "foot");
+    }
+    CHECK(sided_name("leftover").side == Side::middle);
+    CHECK(sided_name("RightUpLeg").stem == "up_leg");
+    const auto pairs = mirrored_joints(demo().rig);
+    CHECK(std::find(pairs.begin(), pairs.end(), std::pair<std::string, std::string>("left_hand", "right_hand")) !=
+          pairs.end());
+    const BodyParts parts = body_parts(demo().rig);
+    CHECK(demo().rig.joints[std::size_t(parts.hips)].name == "hips");
+    REQUIRE(parts.feet.size() == 2);
+    CHECK(demo().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
+    CHECK(demo().rig.joints[std::size_t(parts.feet[1].toes)].name == "right_toes");
+}
+
+TEST_CASE("feet are found by shape where names say nothing") {
+    Rig rig = demo().rig;
+    for (std::size_t j = 0; j < rig.joints.size(); ++j) { rig.joints[j].name = "n" + std::to_string(j); }
+    const BodyParts parts = body_parts(rig);
+    REQUIRE(parts.feet.size() == 2);
+    CHECK(demo().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
+    CHECK(demo().rig.joints[std::size_t(parts.feet[1].ankle)].name == "right_foot");
+}
+
+TEST_CASE("a clip goes to a rig of other axes and proportions and back, limbs pointing alike, feet on the ground") {
+    const Rig& ours = demo().rig;
+    for (const auto& [size, legs] : {std::pair{1.0, 1.0}, {1.25, 1.0}, {0.8, 1.15}}) {
+        const Rig theirs = foreign(ours, size, legs);
+        FitDefinition there;
+        for (const Joint& joint : ours.joints) { there.joints.emplace_back(joint.name, "cap:" + joint.name); }
+        for (const char* name : {"stroll", "run", "stand"}) {
+            const ClipSource& clip = demo_clip(name);
+            const FittedClip moved = fit_clip(clip, ours, theirs, there);
+            CHECK(moved.foreign.empty());
+            CHECK(moved.unmoved.empty());
+            CHECK_FALSE(moved.as_it_was);
+            CAPTURE(size, legs, name);
+            double worst = 0, lowest = 1;
+            for (double t = 0; t < clip.seconds; t += 0.05) {
+                const auto a = model_space(ours, pose_at(clip, rest_pose(ours), t));
+                const auto b = model_space(theirs, pose_at(moved.clip, rest_pose(theirs), t));
+                double low = 1;
+                for (std::size_t j = 0; j < ours.joints.size(); ++j) {
+                    const std::string& joint = ours.joints[j].name;
+                    const bool limb = joint.find("lower") != std::string::npos ||
+                                      joint.find("foot") != std::string::npos ||
+                                      joint.find("hand") != std::string::npos;
+                    if (limb) {
+                        const auto p = std::size_t(ours.joints[j].parent);
+                        worst = std::max(worst, angle_between(a[j].translation - a[p].translation,
+                                                              b[j].translation - b[p].translation));
+                    }
+                    if (joint.find("toes") != std::string::npos) { low = std::min(low, double(b[j].translation.y)); }
+                }
+                lowest = std::min(lowest, low);
+            }
+            CHECK(worst < 2);
+            // The ball of the foot rests 22 mm above the ground, in proportion.
+            CHECK(std::abs(lowest - 0.022 * size * legs) < 0.02);
+            const FittedClip back = fit_clip(moved.clip, theirs, ours, stripped());
+            for (double t = 0; t < clip.seconds; t += 0.1) {
+                CHECK(support::greatest_turn(pose_at(back.clip, rest_pose(ours), t),
+                                             pose_at(clip, rest_pose(ours), t)) < 0.1);
+            }
+        }
+    }
+}
+
+TEST_CASE("arms that rest raised are corrected by a stated turn") {
+    const Rig& ours = demo().rig;
+    Rig raised = ours; // the same body at rest with its left arm turned up
+    const auto arm = std::size_t(*raised.find("left_upper_arm"));
+    const auto model = model_space(raised, rest_pose(raised));
+    const auto above = model[std::size_t(raised.joints[arm].parent)].rotation;
+    raised.joints[arm].rest.rotation =
+        conjugate(above) * axis_angle({0, 0, 1}, 50) * above * ours.joints[arm].rest.rotation;
+    FitDefinition how;
+    how.turn.emplace_back("left_upper_arm", std::array<double, 3>{0, 0, -50});
+    // A clip on the raised rig that shows the lamplighter's own stroll.
+    const ClipSource& stroll = demo_clip("stroll");
+    const FittedClip fitted = fit_clip(stroll, raised, ours, how);
+    const auto wanted = model_space(raised, pose_at(stroll, rest_pose(raised), 0.3));
+    const auto shown = model_space(ours, pose_at(fitted.clip, rest_pose(ours), 0.3));
+    const auto hand = std::size_t(*ours.find("left_hand"));
+    CHECK(length(wanted[hand].translation - shown[hand].translation) < 0.02F);
+    const FittedClip uncorrected = fit_clip(stroll, raised, ours);
+    const auto wrong = model_space(ours, pose_at(uncorrected.clip, rest_pose(ours), 0.3));
+    CHECK(length(wanted[hand].translation - wrong[hand].translation) > 0.1F);
+}
+
+TEST_CASE("the same rig in another file keeps its keys") {
+    const FittedClip same = fit_clip(demo_clip("stroll"), demo().rig, demo().rig);
+    CHECK(same.as_it_was);
+    CHECK(same.clip.tracks[0].translation.values.size() == demo_clip("stroll").tracks[0].translation.values.size());
+}
+
+TEST_CASE("another rig's clips are taken by a document, and what does not match is listed once") {
+    const support::TemporaryFolder folder;
+    std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "lamplighter.glb");
+    Rig theirs = foreign(demo().rig, 1.1, 1);
+    for (Joint& joint : theirs.joints) {
+        if (joint.name == "cap:left_hand") { joint.name = "cap:hand_of_the_left"; }
+    }
+    FitDefinition there;
+    for (std::size_t j = 0; j < theirs.joints.size(); ++j) {
+        there.joints.emplace_back(demo().rig.joints[j].name, theirs.joints[j].name);
+    }
+    const ClipSource& stroll = demo_clip("stroll");
+    const FittedClip moved = fit_clip(stroll, demo().rig, theirs, there);
+    BakedMotion motion{"stroll", 30, {}};
+    for (int i = 0; i <= 30; ++i) { motion.frames.push_back(pose_at(moved.clip, rest_pose(theirs), i / 30.0)); }
+    REQUIRE(bake_bvh(theirs, motion, folder / "cap.bvh").empty());
+    const auto document = [&](const std::string& fits, const std::string& fit) {
+        return folder.write(
+            "a.gait.yaml",
+            "gait: 1\nrig: lamplighter.glb\n" + fits + "clips:\n  a: {file: cap.bvh, loop: yes" + fit +
+                "}\n  b: {file: cap.bvh" + fit +
+                "}\nlayers: [{name: body, machine: {start: s, states: {s: {play: a}, t: {play: b}}}}]\n");
+    };
+    const Loaded none = load(document("", ""));
+    CHECK_FALSE(none.character);
+    CHECK_THAT(format(none.diagnostics),
+               Catch::Contains("no joint of 'cap.bvh' is called as one of the rig; it has cap:hips") &&
+                   Catch::Contains("[other-rig]"));
+    const Loaded some = load(document("fits: {cap: {strip: \"cap:\", scale: 1, up: y}}\n", ", fit: cap"));
+    INFO(format(some.diagnostics));
+    CHECK(some.character);
+    const std::string said = format(some.diagnostics);
+    CHECK_THAT(
+        said,
+        Catch::Contains(
+            "warning: 'cap.bvh' moves 1 joint that the rig does not have, which is left out: "
+            "cap:hand_of_the_left; where that is another name, add it to the 'joints' of a fit [foreign-joints]"));
+    CHECK_THAT(said, Catch::Contains("'cap.bvh' does not know 1 joint of the rig, which stays at rest: left_hand"));
+    CHECK(said.find("foreign-joints") == said.rfind("foreign-joints"));
+    const Loaded all = load(document(
+        "fits: {cap: {strip: \"cap:\", joints: {hand_of_the_left: left_hand}, scale: 1, up: y}}\n", ", fit: cap"));
+    CHECK(format(all.diagnostics).empty());
+    CHECK_THAT(format(load(document("fits: {cap: {up: x}}\n", ", fit: cap")).diagnostics),
+               Catch::Contains("no axis 'x'; there are y, z"));
+    CHECK_THAT(format(load(document("fits: {cap: {}}\n", ", fit: cup")).diagnostics),
+               Catch::Contains("no fit 'cup'; did you mean 'cap'?"));
+    CHECK_THAT(format(load(document("fits: {cap: {scale: 0}}\n", ", fit: cap")).diagnostics),
+               Catch::Contains("'scale' is how many metres a unit is"));
+    CHECK_THAT(format(load(document("fits: {cap: {turn: {hips: 3}}}\n", ", fit: cap")).diagnostics),
+               Catch::Contains("a turn is degrees about X, Y and Z, such as [0, 0, -45]; found '3'"));
+}
+
+TEST_CASE("a document based on another takes its logic and brings its own rig, clips and tunables") {
+    const support::TemporaryFolder folder;
+    std::filesystem::create_directories(folder / "base");
+    std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "base/lamplighter.glb");
+    folder.write(
+        "base/lamp.gait.yaml",
+        "gait: 1\nrig: lamplighter.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}}\n"
+        "parameters: {speed: {kind: number, range: [0, 6]}, go_at: {kind: number, default: 0.5, tune: yes}}\n"
+        "layers: [{name: body, machine: {start: a, states: {a: {play: stand, go: [{to: b, when: speed > go_at}]}, "
+        "b: {play: stroll, go: [{to: a, when: speed < go_at}]}}}}]\n");
+    const std::string own = "gait: 1\nbased_on: base/lamp.gait.yaml\n";
+    const auto loaded = [&](const std::string& text) { return load(folder.write("second.gait.yaml", text)); };
+    const Loaded same = loaded(own);
+    INFO(format(same.diagnostics));
+    REQUIRE(same.character);
+    CHECK(same.character->states().size() == 2);
+    const Loaded tuned = loaded(own + "parameters: {go_at: {default: 2}}\nclips: {stroll: {file: base/lamplighter.glb, "
+                                      "animation: run, loop: yes}}\n");
+    REQUIRE(tuned.character);
+    CHECK(tuned.character->parameters()[1].default_value == 2);
+    CHECK(tuned.character->clips()[1].seconds == Approx(0.667).epsilon(0.01));
+    // A rig of its own whose file lacks a clip: the clip is named, where the base defines it.
+    BakedMotion motion{"stand", 30, {rest_pose(demo().rig), rest_pose(demo().rig)}};
+    REQUIRE(bake_gltf(folder / "base/lamplighter.glb", motion, folder / "second.glb").empty());
+    const Loaded lacking = loaded(own + "rig: second.glb\n");
+    CHECK_FALSE(lacking.character);
+    const std::string said = format(lacking.diagnostics);
+    CHECK_THAT(said, Catch::Contains("base/lamp.gait.yaml:3:29: error: 'second.glb' holds no animation 'stroll'"));
+    CHECK_THAT(said, Catch::Contains("clips: {stand: {loop: yes}, stroll: {loop: yes}}"));
+    // What makes no sense is said.
+    CHECK_THAT(format(loaded(own + "layers: []\n").diagnostics),
+               Catch::Contains("takes its layers from the one it is based on"));
+    CHECK_THAT(format(loaded("gait: 1\nbased_on: gone.gait.yaml\n").diagnostics),
+               Catch::Contains("2:11: error: 'gone.gait.yaml' cannot be read: no such file or directory [wrong-base]"));
+    CHECK_THAT(format(loaded("gait: 1\nbased_on: second.gait.yaml\n").diagnostics), Catch::Contains("or in a circle"));
+}
