@@ -46,6 +46,25 @@ inline constexpr std::array<Gait, 3> gaits{{
      0.007, 9,         3.5, 11,   11, 38, 2,    92,   13,   26,   52,   0.14},
 }};
 
+/// A crouched walk under an awning.
+inline constexpr Gait crouch{"crouch", 1.1, 0.9, 0.64, 8,  34, 0.5, 0.06, 1, 0.17, 0.46, 0.012,
+                             0.022,    4,   2,   5,    30, 10, 12,  45,   6, 14,   30,   0.05};
+inline constexpr double crouch_depth = 0.22; ///< metres the hips are lower than in a walk
+
+/// The directions she strolls and trots in, in degrees to the right.
+struct Direction {
+    double toward;
+    std::string_view suffix; ///< of the clip's name
+};
+inline constexpr std::array<Direction, 8> directions{{{0, ""},
+                                                      {45, "_ahead_right"},
+                                                      {90, "_right"},
+                                                      {135, "_back_right"},
+                                                      {180, "_back"},
+                                                      {-135, "_back_left"},
+                                                      {-90, "_left"},
+                                                      {-45, "_ahead_left"}}};
+
 /// Seconds of the clip in which she stands.
 inline constexpr double stand_seconds = 6;
 

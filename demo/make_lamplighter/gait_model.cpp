@@ -59,9 +59,10 @@ FootPlace stance(const Gait& gait, double phase) {
     }
     const bool on_heel = foot.pitch > 0;
     const double heel = strike_place(gait) - gait.speed * gait.seconds * phase;
-    const double contact = on_heel ? heel : heel + heel_behind_ankle + ball_before_ankle;
-    const auto [forward, up] = ankle_over(on_heel ? heel_pivot : toe_pivot, foot.pitch);
-    foot.forward = contact + forward;
+    const Pivot& pivot = on_heel ? heel_pivot : toe_pivot;
+    const auto [forward, up] = ankle_over(pivot, foot.pitch);
+    foot.forward = heel + heel_behind_ankle;
+    foot.rolled = forward - ankle_over(pivot, 0).first;
     foot.up = up;
     foot.toes = std::max(0.0, -foot.pitch);
     return foot;
@@ -78,6 +79,7 @@ FootPlace swing(const Gait& gait, double phase) {
     };
     FootPlace foot;
     foot.forward = follow(&FootPlace::forward, gait.drawn_back);
+    foot.rolled = follow(&FootPlace::rolled, gait.drawn_back);
     const double lift = u * u * (1 - u) * (1 - u) * (1 - u) / (0.4 * 0.4 * 0.6 * 0.6 * 0.6); // 1 at u = 0.4
     foot.up = follow(&FootPlace::up, 1) + gait.lift * lift;
     // The foot hangs, then is drawn up for the strike.
@@ -113,9 +115,10 @@ void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead
     lower = frame(hip + distance * down - knee);
 }
 
-/// Sets both legs so that the ankles are where the feet want them. Returns how far the longer leg has to reach.
-double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double step_width,
-                  double toe_out) {
+} // namespace
+
+double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double width,
+                  double toe_out, const Vector3d& along) {
     double reach = 0;
     const Quaterniond pelvis = pose.rotations[0];
     const std::array<std::string, 2> sides{"left", "right"};
@@ -123,14 +126,11 @@ double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array
         const double sign = s == 0 ? 1 : -1;
         const auto joint = [&](const char* part) { return std::size_t(skeleton.index(sides[s] + "_" + part)); };
         const Vector3d hip = pose.hips + pelvis * skeleton.offset(int(joint("upper_leg")));
-        // The foot points outward, and must not slide sideways as it rolls over its heel or its toes.
-        const Pivot& pivot = feet[s].pitch > 0 ? heel_pivot : toe_pivot;
-        const double rolled = ankle_over(pivot, feet[s].pitch).first - ankle_over(pivot, 0).first;
-        const double yaw = radians(toe_out);
-        const Vector3d ankle(sign * (step_width / 2 + rolled * std::sin(yaw)), feet[s].up,
-                             feet[s].forward + rolled * (std::cos(yaw) - 1));
+        // The foot may point outward, and must not slide sideways as it rolls over its heel or its toes.
+        const Quaterniond heading = turned(up_axis, sign * toe_out + feet[s].yaw);
+        const Vector3d flat = Vector3d(sign * width / 2 + feet[s].side, feet[s].up, 0) + feet[s].forward * along;
+        const Vector3d ankle = flat + feet[s].rolled * (heading * forward_axis);
         reach = std::max(reach, (ankle - hip).norm());
-        const Quaterniond heading = turned(up_axis, sign * toe_out);
         Quaterniond upper, lower;
         solve_leg(hip, ankle, heading * forward_axis, upper, lower);
         const Quaterniond foot = heading * turned(right_axis, -feet[s].pitch);
@@ -141,15 +141,6 @@ double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array
     }
     return reach;
 }
-
-struct ArmPlace {
-    double forward = 0; ///< degrees about the shoulder
-    double out = 6;     ///< degrees off the body
-    double bend = 15;   ///< degrees at the elbow
-    double inward = 0;  ///< degrees the forearm turns across the body
-    double curl = 22;   ///< degrees at each finger joint
-    double shrug = 0;   ///< degrees the shoulder is raised
-};
 
 void place_arm(const Skeleton& skeleton, SkeletonPose& pose, bool left, const ArmPlace& arm) {
     const double sign = left ? 1 : -1;
@@ -173,7 +164,6 @@ void place_arm(const Skeleton& skeleton, SkeletonPose& pose, bool left, const Ar
     at("hand") = turned(finger_hinge, 6);
 }
 
-/// The coat's tails give way to the thighs.
 void place_coat(const Skeleton& skeleton, SkeletonPose& pose, double flutter_left, double flutter_right) {
     for (const std::string side : {"left", "right"}) {
         const Quaterniond& leg = pose.rotations[std::size_t(skeleton.index(side + "_upper_leg"))];
@@ -191,33 +181,53 @@ void place_coat(const Skeleton& skeleton, SkeletonPose& pose, double flutter_lef
     }
 }
 
-/// Turns the trunk so that the chest and the head face as they should in the character's space.
-void place_trunk(const Skeleton& skeleton, SkeletonPose& pose, double chest_turn, double lean, double chest_list) {
+void place_trunk(const Skeleton& skeleton, SkeletonPose& pose, double chest_turn, double lean, double chest_list,
+                 double head_turn, double head_nod) {
     const Quaterniond pelvis = pose.rotations[0];
     const Quaterniond chest = turned(up_axis, chest_turn) * turned(forward_axis, chest_list) * turned(right_axis, lean);
     const Quaterniond bend = pelvis.conjugate() * chest;
     const Quaterniond third = Quaterniond::Identity().slerp(1.0 / 3, bend);
     for (const char* part : {"spine_1", "spine_2"}) { pose.rotations[std::size_t(skeleton.index(part))] = third; }
     pose.rotations[std::size_t(skeleton.index("chest"))] = (third * third).conjugate() * bend;
-    // The head keeps facing forward, not quite perfectly.
-    const Quaterniond head = turned(up_axis, 0.15 * chest_turn) * turned(right_axis, 0.25 * lean);
+    const Quaterniond head = turned(up_axis, head_turn) * turned(right_axis, head_nod);
     const Quaterniond turn = chest.conjugate() * head;
     const Quaterniond half = Quaterniond::Identity().slerp(0.5, turn);
     pose.rotations[std::size_t(skeleton.index("neck"))] = half;
     pose.rotations[std::size_t(skeleton.index("head"))] = half.conjugate() * turn;
 }
 
-} // namespace
+Gait turned_gait(const Gait& gait, double toward) {
+    const double ahead = std::cos(radians(toward)), across = std::abs(std::sin(radians(toward)));
+    Gait g = gait;
+    // Sideways and backward one goes slower, on flatter feet, with the feet apart so that the legs do not cross.
+    const double slower = 1 - 0.45 * across * across - (ahead < 0 ? 0.28 * -ahead : 0);
+    g.speed = gait.speed * slower;
+    g.seconds = gait.seconds * (1 - 0.12 * across);
+    const double roll = std::abs(ahead);
+    g.strike = gait.strike * (ahead > 0 ? roll : 0.1 * roll);
+    g.toe_off = gait.toe_off * (ahead > 0 ? 0.25 + 0.75 * roll : 0.12 + 0.3 * roll);
+    g.step_width = gait.step_width + across * (0.05 + 0.3 * g.speed * g.seconds);
+    g.pelvis_turn = gait.pelvis_turn * roll;
+    g.chest_turn = gait.chest_turn * roll;
+    g.lean = gait.lean * (ahead > 0 ? ahead : 0.4 * ahead);
+    g.arm_swing = gait.arm_swing * (0.3 + 0.6 * roll);
+    g.ahead = gait.ahead + 0.04 * (1 - roll);
+    return g;
+}
 
 FootPlace foot_at(const Gait& gait, double phase) {
     phase = wrapped(phase);
     return phase <= gait.duty ? stance(gait, phase) : swing(gait, phase);
 }
 
-GaitModel::GaitModel(const Skeleton& skeleton, const Gait& gait) : skeleton_(skeleton), gait_(gait) {
+GaitModel::GaitModel(const Skeleton& skeleton, const Gait& gait, double toward, double crouch)
+    : skeleton_(skeleton), gait_(turned_gait(gait, toward)), toward_(toward),
+      backward_(std::cos(radians(toward)) < -0.01) {
+    const double way = radians(backward_ ? toward + 180 : toward);
+    along_ = {-std::sin(way), 0, std::cos(way)};
     // As tall as she can go without a knee locking: a leg near its full length snaps.
     constexpr double longest = 0.994 * (thigh + shin);
-    double height = 0.96;
+    double height = 0.96 - crouch;
     for (;; height -= 0.001) {
         double reach = 0;
         for (int i = 0; i < 200; ++i) { (void)pose_at_height(i / 200.0, height, &reach); }
@@ -228,20 +238,32 @@ GaitModel::GaitModel(const Skeleton& skeleton, const Gait& gait) : skeleton_(ske
 
 SkeletonPose GaitModel::pose(double phase) const { return pose_at_height(phase, hip_height_, nullptr); }
 
+FootPlace GaitModel::foot(double phase, std::size_t side) const {
+    const double own = phase + (side == 0 ? 0 : 0.5);
+    // Going backward is going forward with time turned round.
+    return foot_at(gait_, backward_ ? gait_.duty - own : own);
+}
+
 SkeletonPose GaitModel::pose_at_height(double phase, double hip_height, double* reach) const {
     const Gait& g = gait_;
     SkeletonPose pose = rest(skeleton_);
     const double mid_stance = g.duty / 2;
     pose.hips = {g.sway * wave(phase - mid_stance), hip_height - g.bob * wave(2 * (phase - g.lowest)),
                  0.006 * wave(2 * (phase - 0.2))};
+    // Going aslant the hips turn a little the way of the feet, the chest does not.
+    const double into = 20 * std::sin(2 * radians(toward_));
     // The side whose foot strikes is forward; the side whose leg swings sinks.
     const double list = g.pelvis_list * wave(phase - 0.55 * g.duty);
-    pose.rotations[0] = turned(up_axis, -g.pelvis_turn * wave(phase - 0.02)) * turned(forward_axis, list) *
+    pose.rotations[0] = turned(up_axis, -into - g.pelvis_turn * wave(phase - 0.02)) * turned(forward_axis, list) *
                         turned(right_axis, 0.4 * g.lean);
-    const double reached = place_legs(skeleton_, pose, {foot_at(g, phase), foot_at(g, phase + 0.5)}, g.step_width, 5);
+    std::array<FootPlace, 2> feet{foot(phase, 0), foot(phase, 1)};
+    for (FootPlace& place : feet) { place.yaw = -into; }
+    const double reached = place_legs(skeleton_, pose, feet, g.step_width, 5, along_);
     if (reach != nullptr) { *reach = std::max(*reach, reached); }
-    place_trunk(skeleton_, pose, g.chest_turn * wave(phase - 0.06), g.lean + 0.8 * wave(2 * (phase - g.lowest - 0.1)),
-                -0.35 * list);
+    const double chest_turn = g.chest_turn * wave(phase - 0.06);
+    const double lean = g.lean + 0.8 * wave(2 * (phase - g.lowest - 0.1));
+    // The head keeps facing forward, not quite perfectly.
+    place_trunk(skeleton_, pose, chest_turn, lean, -0.35 * list, 0.15 * chest_turn, 0.25 * lean);
     for (const bool left : {true, false}) {
         const double own = phase + (left ? 0.5 : 0.0) - 0.04; // the arm goes with the other leg, a little late
         ArmPlace arm;
@@ -263,9 +285,13 @@ SkeletonPose standing(const Skeleton& skeleton, double phase) {
     const double shift = wave(phase), breath = wave(2 * phase + 0.1), look = wave(phase + 0.3);
     pose.hips = {0.022 * shift, 0.926 - 0.003 * shift * shift + 0.001 * breath, 0.004 * wave(phase + 0.2)};
     pose.rotations[0] = turned(up_axis, 1.5 * look) * turned(forward_axis, 1.6 * shift) * turned(right_axis, 1);
-    const FootPlace left{-0.015, ankle_height, 0, 0}, right{0.035, ankle_height, 0, 0};
-    place_legs(skeleton, pose, {left, right}, 0.19, 9);
-    place_trunk(skeleton, pose, 4 * look, 1.2 - 0.9 * breath, -1.2 * shift);
+    FootPlace left, right;
+    left.forward = stand_left;
+    right.forward = stand_right;
+    left.up = right.up = ankle_height;
+    place_legs(skeleton, pose, {left, right}, stand_width, stand_toe_out, forward_axis);
+    const double lean = 1.2 - 0.9 * breath;
+    place_trunk(skeleton, pose, 4 * look, lean, -1.2 * shift, 0.15 * 4 * look, 0.25 * lean);
     pose.rotations[std::size_t(skeleton.index("head"))] = pose.rotations[std::size_t(skeleton.index("head"))] *
                                                           turned(up_axis, 7 * look) * turned(right_axis, 2 * breath);
     for (const bool is_left : {true, false}) {

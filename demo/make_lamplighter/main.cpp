@@ -1,11 +1,14 @@
 // Makes the lamplighter: her rig, her skin and her clips, as one .glb. The same bytes on every run.
 #include "../lamplighter_facts.hpp"
+#include "acts.hpp"
 #include "gait_model.hpp"
+#include "harbour_master.hpp"
 #include "skin.hpp"
 
 #include "files/gltf_writer.hpp"
 #include "files/write_file.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <functional>
@@ -91,15 +94,16 @@ void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
     model.nodes.push_back(node);
 }
 
-/// `keys` even keys from 0 to `seconds`, the last equal to the first.
-void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const std::string& name,
-              double seconds, int keys, const std::function<SkeletonPose(double)>& pose_at) {
+/// `keys` even keys from 0 to the end; a loop's last is its first.
+void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const Act& act, int keys) {
     std::vector<float> times;
     std::vector<SkeletonPose> poses;
     for (int k = 0; k < keys; ++k) {
-        times.push_back(float(seconds * k / (keys - 1)));
-        poses.push_back(pose_at(k == keys - 1 ? 0.0 : double(k) / (keys - 1)));
+        const double at = act.seconds * k / (keys - 1);
+        times.push_back(float(at));
+        poses.push_back(act.pose(act.loops && k == keys - 1 ? 0.0 : at));
     }
+    const std::string& name = act.name;
     tinygltf::Animation animation;
     animation.name = name;
     const int time_accessor = buffer.add_floats(times, TINYGLTF_TYPE_SCALAR, 0, true);
@@ -127,11 +131,38 @@ void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
     model.animations.push_back(animation);
 }
 
+/// Strolling and trotting in eight directions, in place; and going their way, with the way in the hips.
+void add_directions(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer,
+                    const std::function<int(double, double)>& keys_at) {
+    for (const Gait& gait : gaits) {
+        if (gait.name == "run") { continue; }
+        for (const Direction& direction : directions) {
+            const GaitModel body(skeleton, gait, direction.toward);
+            const double seconds = body.gait().seconds, speed = body.gait().speed, way = direction.toward * pi / 180;
+            const std::string name = std::string(gait.name) + std::string(direction.suffix);
+            if (direction.toward != 0) {
+                add_clip(skeleton, model, buffer,
+                         {name, seconds, true, [&](double at) { return body.pose(at / seconds); }},
+                         keys_at(seconds, 60));
+            }
+            // Its last key is not its first: the way lies between them.
+            add_clip(skeleton, model, buffer,
+                     {name + "_going", seconds, false,
+                      [&](double at) {
+                          SkeletonPose pose = body.pose(std::abs(at - seconds) < 1e-9 ? 0 : at / seconds);
+                          pose.hips += Eigen::Vector3d(-std::sin(way), 0, std::cos(way)) * speed * at;
+                          return pose;
+                      }},
+                     keys_at(seconds, 60));
+        }
+    }
+}
+
 } // namespace
 
 int main(int argument_count, char** arguments) {
-    if (argument_count != 2) {
-        std::fputs("usage: make_lamplighter OUT.glb\n", stderr);
+    if (argument_count != 3) {
+        std::fputs("usage: make_lamplighter LAMPLIGHTER.glb HARBOUR_MASTER.glb\n", stderr);
         return 2;
     }
     const Skeleton skeleton;
@@ -148,19 +179,34 @@ int main(int argument_count, char** arguments) {
     model.scenes.push_back(scene);
     model.defaultScene = 0;
 
-    add_clip(skeleton, model, buffer, "stand", stand_seconds, int(stand_seconds * 30) + 1,
-             [&](double phase) { return standing(skeleton, phase); });
+    const auto keys_at = [](double seconds, double rate) { return std::max(2, int(std::lround(seconds * rate)) + 1); };
+    add_clip(skeleton, model, buffer,
+             {"stand", stand_seconds, true, [&](double at) { return standing(skeleton, at / stand_seconds); }},
+             keys_at(stand_seconds, 30));
     for (const Gait& gait : gaits) {
         const GaitModel body(skeleton, gait);
-        add_clip(skeleton, model, buffer, std::string(gait.name), gait.seconds, int(std::lround(gait.seconds * 60)) + 1,
-                 [&](double phase) { return body.pose(phase); });
+        add_clip(skeleton, model, buffer,
+                 {std::string(gait.name), gait.seconds, true, [&](double at) { return body.pose(at / gait.seconds); }},
+                 keys_at(gait.seconds, 60));
     }
-    const std::string bytes = gait::to_glb(model);
-    if (const auto problem = gait::write_file(arguments[1], bytes); bytes.empty() || problem) {
-        std::fprintf(stderr, "make_lamplighter: %s %s\n", arguments[1], problem ? problem->c_str() : "cannot be made");
-        return 2;
+    add_directions(skeleton, model, buffer, keys_at);
+    const GaitModel crouched(skeleton, crouch, 0, crouch_depth);
+    add_clip(skeleton, model, buffer,
+             {"crouch", crouch.seconds, true, [&](double at) { return crouched.pose(at / crouch.seconds); }},
+             keys_at(crouch.seconds, 60));
+    for (const Act& act : acts(skeleton)) { add_clip(skeleton, model, buffer, act, keys_at(act.seconds, 30)); }
+    for (const Act& act : starts_and_stops(skeleton)) {
+        add_clip(skeleton, model, buffer, act, keys_at(act.seconds, 60));
     }
-    std::printf("%s: %zu joints, %zu clips, %zu bytes\n", arguments[1], skeleton.joints().size(),
-                model.animations.size(), bytes.size());
+    tinygltf::Model master = make_harbour_master(skeleton);
+    for (const auto& [path, made] : {std::pair(arguments[1], &model), std::pair(arguments[2], &master)}) {
+        const std::string bytes = gait::to_glb(*made);
+        if (const auto problem = gait::write_file(path, bytes); bytes.empty() || problem) {
+            std::fprintf(stderr, "make_lamplighter: %s %s\n", path, problem ? problem->c_str() : "cannot be made");
+            return 2;
+        }
+        std::printf("%s: %zu joints, %zu clips, %zu bytes\n", path, skeleton.joints().size(), made->animations.size(),
+                    bytes.size());
+    }
     return 0;
 }

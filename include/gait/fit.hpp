@@ -20,10 +20,10 @@ struct FittedClip {
     bool as_it_was = false;           ///< the rest poses agree, so the keys were taken as they stand
 };
 
-/// Fits `clip`, made for `from`, to `to`. Joints are matched by name, after what `how` says of names. Where the two
-/// rest poses agree the keys are kept. Elsewhere each joint's turn relative to rest is carried over in model space, and
-/// the way of the hips is scaled by the ratio of the legs' lengths (hips to ankles), so that the feet stay on the
-/// ground.
+/// Fits `clip`, made for `from`, to `to`. Joints are matched by name, after what `how` says of names; those left over
+/// by side and words, so that `UpperLeg.L` is `left_upper_leg`. Where the two rest poses agree the keys are kept.
+/// Elsewhere each joint's turn relative to rest is carried over in model space, and the way of the hips is scaled by
+/// the ratio of the legs' lengths (hips to ankles), so that the feet stay on the ground.
 [[nodiscard]] GAIT_API FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to,
                                            const FitDefinition& how = {});
 

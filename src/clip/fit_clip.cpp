@@ -11,13 +11,17 @@ namespace {
 constexpr double same_degrees = 0.5;
 constexpr float same_metres = 0.002F;
 
+std::string stripped(const std::string& name, const FitDefinition& how) {
+    const std::string& prefix = how.strip.value;
+    return !prefix.empty() && name.starts_with(prefix) ? name.substr(prefix.size()) : name;
+}
+
 /// The name by which `to` would know a joint called `theirs`.
 std::string our_name(const std::string& theirs, const FitDefinition& how) {
     for (const auto& [from, to] : how.joints) {
         if (from.value == theirs) { return to.value; }
     }
-    const std::string& prefix = how.strip.value;
-    const std::string bare = !prefix.empty() && theirs.starts_with(prefix) ? theirs.substr(prefix.size()) : theirs;
+    const std::string bare = stripped(theirs, how);
     for (const auto& [from, to] : how.joints) {
         if (from.value == bare) { return to.value; }
     }
@@ -51,12 +55,9 @@ public:
         ours_.resize(from.joints.size(), -1);
         theirs_.resize(to.joints.size(), -1);
         for (std::size_t j = 0; j < from.joints.size(); ++j) {
-            if (const auto found = to.find(our_name(from.joints[j].name, how));
-                found && theirs_[std::size_t(*found)] < 0) {
-                ours_[j] = *found;
-                theirs_[std::size_t(*found)] = int(j);
-            }
+            if (const auto found = to.find(our_name(from.joints[j].name, how))) { match(j, *found); }
         }
+        match_by_words(how);
         their_rest_ = model_space(from, turned_rest(how));
         our_rest_ = model_space(to, rest_pose(to));
         find_hips();
@@ -103,6 +104,37 @@ public:
     }
 
 private:
+    void match(std::size_t their_joint, int our_joint) {
+        if (ours_[their_joint] >= 0 || theirs_[std::size_t(our_joint)] >= 0) { return; }
+        ours_[their_joint] = our_joint;
+        theirs_[std::size_t(our_joint)] = int(their_joint);
+    }
+
+    /// `UpperLeg.L` is `left_upper_leg`: where the same side and the same words stand in one name of each rig.
+    void match_by_words(const FitDefinition& how) {
+        using Words = std::pair<Side, std::string>;
+        const auto words = [&](const std::string& name) {
+            const SidedName sided = sided_name(stripped(name, how));
+            return Words{sided.side, sided.stem};
+        };
+        std::map<Words, std::vector<int>> known;
+        std::map<Words, int> counts;
+        for (std::size_t j = 0; j < to_.joints.size(); ++j) {
+            if (theirs_[j] < 0) { known[words(to_.joints[j].name)].push_back(int(j)); }
+        }
+        for (std::size_t j = 0; j < from_.joints.size(); ++j) {
+            if (ours_[j] < 0) { ++counts[words(our_name(from_.joints[j].name, how))]; }
+        }
+        for (std::size_t j = 0; j < from_.joints.size(); ++j) {
+            if (ours_[j] >= 0) { continue; }
+            const Words own = words(our_name(from_.joints[j].name, how));
+            const auto found = known.find(own);
+            if (found != known.end() && found->second.size() == 1 && counts[own] == 1) {
+                match(j, found->second.front());
+            }
+        }
+    }
+
     /// Their rest pose, turned to stand as ours does.
     [[nodiscard]] std::vector<Transform> turned_rest(const FitDefinition& how) const {
         auto rest = rest_pose(from_);

@@ -41,6 +41,7 @@ public:
         sample();
         measure_way();
         measure_gap();
+        if (result_.loops && result_.travels) { stay_in_place(); }
         std::vector<std::vector<bool>> down;
         for (std::size_t f = 0; f < tracks_.size(); ++f) {
             smooth(tracks_[f]);
@@ -48,6 +49,12 @@ public:
         }
         ground_ = ground_level();
         noise_ = noise_level();
+        constexpr double in_the_air = 0.06; // of the hips' height
+        if (!body_.empty() && ground_ > in_the_air * double(body_.front().translation.y)) {
+            for (const Foot& foot : feet_) { result_.feet.push_back(describe(foot)); }
+            conclude();
+            return result_;
+        }
         // First by height alone, which tells how the ground moves; then by height and by moving with the ground.
         for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = near_ground(tracks_[f]); }
         if (!result_.travels) { ground_velocity_ = common_velocity(down); }
@@ -184,7 +191,21 @@ private:
         result_.loops = gap.meets();
     }
 
-    [[nodiscard]] bool wraps() const { return result_.loops && !result_.travels; }
+    /// A loop that goes straight on is seen from the body, as one in place: so its contacts last over its end.
+    void stay_in_place() {
+        constexpr double least_turn = 1; // degrees
+        if (std::abs(result_.way.heading) > least_turn) { return; }
+        in_place_ = true;
+        const Vec3 step{float(result_.way.x / double(count_)), 0, float(result_.way.z / double(count_))};
+        for (FootTrack& track : tracks_) {
+            for (auto& points : track.points) {
+                for (std::size_t i = 0; i < points.size(); ++i) { points[i] = points[i] - step * float(i); }
+            }
+        }
+        ground_velocity_ = step * float(-1 / step_);
+    }
+
+    [[nodiscard]] bool wraps() const { return result_.loops && (!result_.travels || in_place_); }
 
     /// An index beyond the ends: round a loop, or the end itself.
     [[nodiscard]] std::size_t at(std::ptrdiff_t i) const {
@@ -346,7 +367,7 @@ private:
         Contact contact;
         contact.strike = wrapped(step_ * (double(strike) + touch(track, strike, -1, stance, least)));
         contact.lift_off = wrapped(step_ * (double(lift) - touch(track, lift, 1, stance, least)));
-        contact.slide = slide_over(track, first, last);
+        contact.slide = slide_over(track, std::max(first, strike), std::min(last, lift));
         return contact;
     }
 
@@ -404,6 +425,7 @@ private:
         if (result_.speed < still_speed && !result_.travels) { result_.speed = 0; }
         if (result_.speed > 0) {
             result_.direction = -std::atan2(double(over_ground.x), double(over_ground.z)) * degrees_per_radian;
+            if (result_.direction < -179.9) { result_.direction += 360; } // straight back is 180
         }
         std::size_t steps = 0, most = 0;
         for (FootMeasure& foot : result_.feet) {
@@ -427,6 +449,7 @@ private:
     std::vector<Transform> body_; ///< the hips in model space
     std::vector<Transform> first_pose_, last_pose_;
     double ground_ = 0, noise_ = 0;
+    bool in_place_ = false; ///< a travelling loop whose way was taken out
     Vec3 ground_velocity_;
     ClipMeasure result_;
 };

@@ -98,7 +98,7 @@ private:
                     names.empty()  ? fmt::format("'{}' holds no animation, so clip '{}' cannot be found in it",
                                                  file_name.value, clip.name.value)
                     : near.empty() ? fmt::format("'{}' holds no animation '{}'; it holds {}; write 'animation: NAME'",
-                                                 file_name.value, wanted, fmt::join(names, ", "))
+                                                 file_name.value, wanted, listed(names, {}))
                                    : fmt::format("'{}' holds no animation '{}'; did you mean 'animation: {}'?",
                                                  file_name.value, wanted, near),
                     "clips." + clip.name.value);
@@ -113,7 +113,7 @@ private:
             const std::string near = nearest_name(names[i], known);
             shown.push_back(near.empty() ? names[i] : fmt::format("{} (near '{}')", names[i], near));
         }
-        if (names.size() > most) { shown.push_back(fmt::format("and {} more", names.size() - most)); }
+        if (names.size() > most) { return fmt::format("{} and {} more", fmt::join(shown, ", "), names.size() - most); }
         return fmt::format("{}", fmt::join(shown, ", "));
     }
 

@@ -9,15 +9,17 @@ namespace {
 
 bool is_lower(char c) { return std::islower(static_cast<unsigned char>(c)) != 0; }
 bool is_upper(char c) { return std::isupper(static_cast<unsigned char>(c)) != 0; }
+bool is_digit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 bool is_letter_or_digit(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; }
 
-/// `LeftUpLeg_01` becomes left, up, leg, 01.
+/// `LeftUpLeg01` becomes left, up, leg, 01.
 std::vector<std::string> words_of(const std::string& name) {
     std::vector<std::string> words;
     char before = ' ';
     for (const char c : name) {
         if (is_letter_or_digit(c)) {
-            const bool begins = !is_letter_or_digit(before) || (is_upper(c) && is_lower(before));
+            const bool begins = !is_letter_or_digit(before) || (is_upper(c) && is_lower(before)) ||
+                                (is_digit(c) && is_letter_or_digit(before) && !is_digit(before));
             if (begins || words.empty()) { words.emplace_back(); }
             words.back() += char(std::tolower(static_cast<unsigned char>(c)));
         }

@@ -58,8 +58,8 @@ TEST_CASE("clips tells the rig and each clip") {
     const Finished result = gait_tool({"clips", "demo/lamplighter.glb"});
     CHECK(result.code == 0);
     CHECK_THAT(result.out, Catch::Contains("rig 'lamplighter', 45 joints, 1.64 m"));
-    CHECK_THAT(result.out,
-               Catch::Contains("  stroll  1.000 s    61  1.40 m/s   0 deg  in place  1.40 m  120/min  yes\n"));
+    CHECK_THAT(result.out, Catch::Contains("  stroll                    1.000 s    61  1.40 m/s     0 deg  in place    "
+                                           "          1.40 m  120/min  yes\n"));
     CHECK_THAT(
         gait_tool({"clips", "demo/lamplighter.glb", "--marks"}).out,
         Catch::Contains(
@@ -299,7 +299,7 @@ TEST_CASE("a half-built document plays as a draft, and each gap is a warning") {
         folder.write("half.gait.yaml", "gait: 1\nrig: " + (support::project() / "demo/lamplighter.glb").string() + R"(
 clips:
   stand: {loop: yes}
-  wave: {}
+  juggle: {}
 parameters:
   speed: {kind: number}
 layers:
@@ -307,7 +307,7 @@ layers:
     machine:
       states:
         still: {play: stand, go: {to: moving, when: speed > 1}}
-        greeting: {play: wave, go: {to: still}}
+        greeting: {play: juggle, go: {to: still}}
         looking: {go: {to: still, when: speed > 3}}
         hopping: {play: hop, go: {to: landing, at: end}}
 )");
@@ -316,7 +316,7 @@ layers:
     INFO(draft.err);
     CHECK(draft.code == 0);
     CHECK_THAT(draft.err,
-               Catch::Contains("warning: clip 'wave' is missing; the rest pose stands in for it [draft-clip]"));
+               Catch::Contains("warning: clip 'juggle' is missing; the rest pose stands in for it [draft-clip]"));
     CHECK_THAT(draft.err,
                Catch::Contains("warning: there is no clip 'hop' yet; the rest pose stands in for it [draft-clip]"));
     CHECK_THAT(draft.err, Catch::Contains("warning: there is no state 'moving' yet; this draft waits in one with the "
