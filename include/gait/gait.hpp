@@ -13,6 +13,7 @@
 #include "gait/ease.hpp"
 #include "gait/fit.hpp"
 #include "gait/gltf.hpp"
+#include "gait/inspect.hpp"
 #include "gait/math.hpp"
 #include "gait/measure.hpp"
 #include "gait/performer.hpp"

@@ -2,7 +2,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
-#include "gait/compile.hpp"
+#include "gait/inspect.hpp"
 
 #include <fmt/format.h>
 
@@ -19,7 +19,12 @@ struct CheckOptions {
 };
 
 int run_check(const CheckOptions& options) {
-    const Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
+    Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
+    if (loaded.character && !options.draft) {
+        // What it would do, too: the clips are measured.
+        const Diagnostics remarks = inspect(loaded.document, load_assets(loaded.document).assets);
+        loaded.diagnostics.insert(loaded.diagnostics.end(), remarks.begin(), remarks.end());
+    }
     const auto count = [&](Severity severity) {
         return std::count_if(loaded.diagnostics.begin(), loaded.diagnostics.end(),
                              [&](const Diagnostic& d) { return d.severity == severity; });

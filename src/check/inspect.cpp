@@ -1,0 +1,190 @@
+#include "gait/inspect.hpp"
+
+#include "check/sink.hpp"
+#include "clip/prepared_clip.hpp"
+#include "gait/measure.hpp"
+#include "rig/body_parts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace gait {
+namespace {
+
+/// Differences in speed below both of these are not worth a word.
+constexpr double least_speed_off = 0.12, least_part_off = 0.08; // metres a second; of the clip's own speed
+
+struct Inspected {
+    const ClipDefinition* definition = nullptr;
+    ClipMeasure measure;
+    double speed = 0; ///< metres a second, as it is played
+    bool travels = false;
+    std::size_t steps = 0; ///< of the left foot, a cycle
+};
+
+class Inspector {
+public:
+    Inspector(const Document& document, const Assets& assets) : document_(document), assets_(assets), sink_(document) {}
+
+    Diagnostics run() {
+        if (!assets_.rig || assets_.rig->joints.empty()) { return {}; }
+        for (const LayerDefinition& layer : document_.layers) {
+            for (const StateDefinition& state : layer.machine.states) {
+                inspect_end(state);
+                inspect_motion(state.play, state);
+            }
+        }
+        return sink_.take();
+    }
+
+private:
+    /// Measures a clip once, and says what is wrong with it by itself.
+    const Inspected* find(const std::string& name) {
+        const auto known = clips_.find(name);
+        if (known != clips_.end()) { return &known->second; }
+        const auto definition = std::find_if(document_.clips.begin(), document_.clips.end(),
+                                             [&](const ClipDefinition& c) { return c.name.value == name; });
+        const auto source = assets_.clips.find(name);
+        if (definition == document_.clips.end() || source == assets_.clips.end()) { return nullptr; }
+        Inspected clip;
+        clip.definition = &*definition;
+        DiagnosticSink unheard(document_); // `compile` has said it
+        const PreparedClip prepared =
+            prepare_clip(source->second, *assets_.rig, *definition, mirror_pairs(*assets_.rig), unheard);
+        clip.measure = measure_clip(prepared.source, *assets_.rig);
+        clip.travels = prepared.travel.travels;
+        clip.speed = clip.measure.speed;
+        if (clip.travels && prepared.source.seconds > 0) {
+            const BodyStep way = exponential(travel_between(prepared.travel, 0, 1));
+            clip.speed = std::hypot(way.x, way.z) / prepared.source.seconds;
+        }
+        if (!clip.measure.feet.empty() && clip.measure.feet[0].down < 0.999) {
+            clip.steps = clip.measure.feet[0].contacts.size();
+        }
+        inspect_clip(clip);
+        return &(clips_[name] = std::move(clip));
+    }
+
+    void inspect_clip(const Inspected& clip) {
+        const ClipDefinition& definition = *clip.definition;
+        const std::string& name = definition.name.value;
+        const ClipMeasure& measure = clip.measure;
+        const double distance = std::hypot(measure.way.x, measure.way.z);
+        if (measure.travels && !clip.travels && definition.loop) {
+            const std::string joint = body_parts(*assets_.rig).hips < 0
+                                          ? "hips"
+                                          : assets_.rig->joints[std::size_t(body_parts(*assets_.rig).hips)].name;
+            sink_.warn(
+                definition.name.place, "drifting-clip",
+                fmt::format("clip '{}' carries the body {:.2f} m away in its pose and jumps back each time round; "
+                            "add 'travel: {}' to give that way to the game",
+                            name, distance, joint),
+                "clips." + name);
+        } else if (definition.loop && !measure.gap.meets()) {
+            const bool by_turn = measure.gap.degrees > 0.5;
+            sink_.warn(
+                definition.name.place, "open-seam",
+                by_turn
+                    ? fmt::format("clip '{}' loops, but '{}' ends {:.1f} degrees off where it starts, which shows each "
+                                  "time round; cut it where it meets itself, or add 'seam: {:.0f}'",
+                                  name, measure.gap.turned_joint, measure.gap.degrees, std::ceil(measure.gap.degrees))
+                    : fmt::format("clip '{}' loops, but '{}' ends {:.0f} mm off where it starts, which shows each time "
+                                  "round; cut it where it meets itself, or add 'seam: 1'",
+                                  name, measure.gap.moved_joint, measure.gap.millimetres),
+                "clips." + name);
+        }
+    }
+
+    /// A clip that is played once, in a state that nothing leaves as it ends.
+    void inspect_end(const StateDefinition& state) {
+        if (state.play.blend || state.play.clip.empty()) { return; }
+        const Inspected* clip = find(state.play.clip.value);
+        if (clip == nullptr || state.play.loop.value_or(clip->definition->loop)) { return; }
+        const bool ends = std::any_of(state.go.begin(), state.go.end(), [](const TransitionDefinition& t) {
+            return t.at_end || t.when.empty() || t.when.value.find("state.") != std::string::npos;
+        });
+        // A single pose is held on purpose.
+        const auto source = assets_.clips.find(state.play.clip.value);
+        const bool moves = source != assets_.clips.end() && source->second.seconds > 0.2;
+        if (ends || !moves) { return; }
+        const std::string& name = clip->definition->name.value;
+        sink_.warn(
+            state.play.clip.place, "stuck-at-end",
+            clip->measure.loops && !clip->measure.travels
+                ? fmt::format(
+                      "clip '{}' is played once and then stands still in '{}'; its end meets its start: add 'loop: "
+                      "yes' to the clip, or a transition with 'at: end'",
+                      name, state.name.value)
+                : fmt::format(
+                      "clip '{}' is played once and then stands still in '{}', which nothing leaves as it ends; "
+                      "add a transition with 'at: end'",
+                      name, state.name.value),
+            "states." + state.name.value);
+    }
+
+    void inspect_motion(const MotionDefinition& motion, const StateDefinition& state) {
+        if (!motion.clip.empty()) {
+            const Inspected* clip = find(motion.clip.value);
+            if (clip != nullptr && clip->travels && state.game_moves) {
+                sink_.warn(motion.clip.place, "unused-travel",
+                           fmt::format(
+                               "clip '{}' travels at {:.2f} m/s, and state '{}' leaves moving to the game: unless that "
+                               "moves as fast, the feet slide; remove 'moved_by: game', or set the speed to match",
+                               clip->definition->name.value, clip->speed, state.name.value),
+                           "states." + state.name.value);
+            }
+            return;
+        }
+        if (motion.blend) { inspect_blend(*motion.blend, state); }
+    }
+
+    void inspect_blend(const BlendDefinition& blend, const StateDefinition& state) {
+        const auto parameter =
+            std::find_if(document_.parameters.begin(), document_.parameters.end(),
+                         [&](const ParameterDefinition& p) { return p.name.value == blend.parameter.value; });
+        const bool by_speed = parameter != document_.parameters.end() && parameter->unit == "m/s";
+        const Inspected* stepping = nullptr;
+        for (const PointDefinition& point : blend.points) {
+            inspect_motion(point.play, state);
+            if (point.play.clip.empty()) { continue; }
+            const Inspected* clip = find(point.play.clip.value);
+            if (clip == nullptr) { continue; }
+            const std::string& name = clip->definition->name.value;
+            const double off = std::abs(std::abs(point.at.value) - clip->speed);
+            if (by_speed && off > least_speed_off && off > least_part_off * clip->speed) {
+                sink_.warn(
+                    point.at.place, "off-speed",
+                    fmt::format(
+                        "'{}' goes at {:.2f} m/s and stands at {} on '{}', so its feet slide there; write {:.2f}", name,
+                        clip->speed, point.at.value, blend.parameter.value, clip->speed),
+                    "states." + state.name.value);
+            }
+            if (clip->steps == 0) { continue; }
+            if (stepping != nullptr && stepping->steps != clip->steps && blend.sync_cycle) {
+                sink_.warn(
+                    point.play.clip.place, "unlike-steps",
+                    fmt::format(
+                        "'{}' takes {} step{} of each foot a cycle and '{}' {}, so they cannot keep step; cut one to "
+                        "as many as the other",
+                        stepping->definition->name.value, stepping->steps, stepping->steps == 1 ? "" : "s", name,
+                        clip->steps),
+                    "states." + state.name.value);
+            }
+            stepping = stepping == nullptr ? clip : stepping;
+        }
+    }
+
+    const Document& document_;
+    const Assets& assets_;
+    DiagnosticSink sink_;
+    std::map<std::string, Inspected> clips_;
+};
+
+} // namespace
+
+Diagnostics inspect(const Document& document, const Assets& assets) { return Inspector(document, assets).run(); }
+
+} // namespace gait

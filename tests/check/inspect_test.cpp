@@ -1,0 +1,99 @@
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+using namespace gait;
+
+namespace {
+
+/// The remarks on a document of the lamplighter's clips.
+std::string remarks(const std::string& clips, const std::string& states, const std::string& parameters = "{}") {
+    static const ImportResult demo = import_gltf(support::project() / "demo/lamplighter.glb");
+    const DocumentRead read =
+        read_document_text("gait: 1\nrig: lamplighter.glb\nclips:\n" + clips + "parameters: " + parameters +
+                               "\nlayers:\n  - name: body\n    machine:\n      start: a\n      states:\n" + states,
+                           "test.gait.yaml");
+    INFO(format(read.diagnostics));
+    REQUIRE_FALSE(has_errors(read.diagnostics));
+    Assets assets;
+    assets.rig = demo.file->rig;
+    for (const ClipDefinition& definition : read.document.clips) {
+        const std::string& wanted = definition.animation.empty() ? definition.name.value : definition.animation.value;
+        for (const ClipSource& clip : demo.file->clips) {
+            if (clip.name == wanted) { assets.clips.emplace(definition.name.value, clip); }
+        }
+    }
+    return format(inspect(read.document, assets));
+}
+
+} // namespace
+
+TEST_CASE("the demo's documents give no remark") {
+    for (const char* name : {"demo/lamplighter.gait.yaml", "demo/harbour_master.gait.yaml"}) {
+        const Loaded loaded = load(support::project() / name);
+        CHECK(format(inspect(loaded.document, load_assets(loaded.document).assets)).empty());
+    }
+}
+
+TEST_CASE("a clip that ends where nothing follows is remarked on") {
+    CHECK(remarks("  wave: {}\n", "        a: {play: wave}\n") ==
+          "test.gait.yaml:11:19: warning: clip 'wave' is played once and then stands still in 'a'; its end meets its "
+          "start: add "
+          "'loop: yes' to the clip, or a transition with 'at: end' [stuck-at-end]\n"
+          "            a: {play: wave}\n"
+          "                      ^\n");
+    CHECK_THAT(
+        remarks("  land_hard: {}\n", "        a: {play: land_hard}\n"),
+        Catch::Contains(
+            "clip 'land_hard' is played once and then stands still in 'a', which nothing leaves as it ends; add a "
+            "transition with 'at: end' [stuck-at-end]"));
+    CHECK(remarks("  wave: {}\n  stand: {loop: yes}\n",
+                  "        a: {play: wave, go: [{to: b, at: end}]}\n        b: {play: stand}\n")
+              .empty());
+    CHECK(remarks("  lean_left: {}\n", "        a: {play: lean_left}\n").empty()); // a pose
+}
+
+TEST_CASE("a loop that drifts off or does not meet is remarked on") {
+    CHECK_THAT(
+        remarks("  stroll_going: {loop: yes}\n", "        a: {play: stroll_going}\n"),
+        Catch::Contains(
+            "4:3: warning: clip 'stroll_going' carries the body 1.40 m away in its pose and jumps back each time "
+            "round; add 'travel: hips' to give that way to the game [drifting-clip]"));
+    CHECK(remarks("  stroll_going: {loop: yes, travel: hips}\n", "        a: {play: stroll_going}\n").empty());
+    CHECK_THAT(remarks("  wave: {cut: [0, 0.5], loop: yes}\n", "        a: {play: wave}\n"),
+               Catch::Contains("which shows each time round; cut it where it meets itself, or add 'seam: ") &&
+                   Catch::Contains("[open-seam]"));
+}
+
+TEST_CASE("a blend point far from its clip's own speed is remarked on, with the speed to write") {
+    const std::string speed = "{speed: {kind: number, unit: m/s}}";
+    const std::string clips = "  stroll: {loop: yes}\n  run: {loop: yes}\n";
+    CHECK_THAT(
+        remarks(clips, "        a: {play: {blend: speed, sync: cycle, points: {1.4: stroll, 3.5: run}}}\n", speed),
+        Catch::Contains(
+            "'run' goes at 4.20 m/s and stands at 3.5 on 'speed', so its feet slide there; write 4.20 [off-speed]"));
+    CHECK(remarks(clips, "        a: {play: {blend: speed, sync: cycle, points: {1.4: stroll, 4.2: run}}}\n", speed)
+              .empty());
+    CHECK(remarks(clips, "        a: {play: {blend: effort, sync: cycle, points: {0: stroll, 1: run}}}\n",
+                  "{effort: {kind: number}}")
+              .empty());
+}
+
+TEST_CASE("clips of unlike numbers of steps that should keep step are remarked on") {
+    const std::string clips = "  stroll: {loop: yes}\n  two: {animation: stroll_stop_left, loop: yes}\n";
+    const std::string said =
+        remarks(clips, "        a: {play: {blend: effort, sync: cycle, points: {0: stroll, 1: two}}}\n",
+                "{effort: {kind: number}}");
+    CHECK_THAT(said,
+               Catch::Contains(
+                   "'stroll' takes 1 step of each foot a cycle and 'two' 2, so they cannot keep step; cut one to as "
+                   "many as the other [unlike-steps]"));
+}
+
+TEST_CASE("a clip's way that a state leaves to the game is remarked on") {
+    CHECK_THAT(
+        remarks("  stroll_going: {loop: yes, travel: hips}\n", "        a: {play: stroll_going, moved_by: game}\n"),
+        Catch::Contains(
+            "clip 'stroll_going' travels at 1.40 m/s, and state 'a' leaves moving to the game: unless that moves as "
+            "fast, the feet slide; remove 'moved_by: game', or set the speed to match [unused-travel]"));
+}
