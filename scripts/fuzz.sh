@@ -5,7 +5,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 seconds=${1:-60}; shift || true
-targets=("$@"); [ "${#targets[@]}" -gt 0 ] || targets=(gltf document cue_sheet expression)
+targets=("$@"); [ "${#targets[@]}" -gt 0 ] || targets=(gltf bvh document cue_sheet expression)
 scripts/setup.sh fuzz
 cmake --preset fuzz >/dev/null
 cmake --build --preset fuzz --parallel

@@ -169,3 +169,56 @@ TEST_CASE("the first example runs as the README shows it") {
                Catch::Contains(source.substr(source.find("int main"))));
     CHECK(support::run({GAIT_FIRST_STEPS, "/nowhere.gait.yaml"}).code == 1);
 }
+
+TEST_CASE("she crosses the quay on her clips' own travel, without a snap, and the trace and the bake carry the way") {
+    const support::TemporaryFolder folder;
+    const std::string trace = (folder / "c.csv").string(), bvh = (folder / "c.bvh").string(),
+                      glb = (folder / "c.glb").string();
+    const auto played = [&](const std::vector<std::string>& more) {
+        std::vector<std::string> arguments{support::tool().string(), "perform", "demo/crossing.gait.yaml", "--cues",
+                                           "demo/crossing.cues.yaml"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        return support::run(arguments);
+    };
+    const support::Finished first = played({"--trace", trace, "--bake", bvh});
+    INFO(first.out << first.err);
+    CHECK(first.code == 0); // every bound of smoothness holds
+    CHECK_THAT(first.out, Catch::Contains("the clips carried the body 12.4"));
+    CHECK_THAT(support::read(trace), Catch::Contains(",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,"));
+    CHECK(played({"--bake", glb}).code == 0);
+    const ImportResult from_bvh = import_bvh(bvh, {1.0, 'y'}), from_glb = import_gltf(glb);
+    REQUIRE(from_bvh.file);
+    REQUIRE(from_glb.file);
+    for (const ImportResult* baked : {&from_bvh, &from_glb}) {
+        const ClipMeasure m = measure_clip(baked->file->clips[0], baked->file->rig);
+        CHECK(m.travels);
+        CHECK(m.way.x == Approx(7.1).margin(0.15)); // to her left
+        CHECK(m.way.z == Approx(5.9).margin(0.15));
+        CHECK(std::abs(m.way.heading + 85) < 6);
+    }
+    // The same way at any frame rate, to a hair.
+    std::vector<double> ends;
+    for (const char* rate : {"30", "60", "240"}) {
+        const support::Finished result = played({"--fps", rate, "--json"});
+        const auto at = result.out.find("\"path_m\": ");
+        REQUIRE(at != std::string::npos);
+        ends.push_back(std::stod(result.out.substr(at + 10)));
+    }
+    CHECK(ends[0] == Approx(ends[2]).epsilon(0.01));
+    CHECK(ends[1] == Approx(ends[2]).epsilon(0.005));
+}
+
+TEST_CASE("a copy travels as its original does, bit for bit") {
+    const Loaded loaded = load(support::project() / "demo/crossing.gait.yaml");
+    REQUIRE(loaded.character);
+    Performer performer(loaded.character);
+    performer.set("going", true);
+    performer.advance(1);
+    Performer twin = performer;
+    for (int i = 0; i < 100; ++i) {
+        performer.advance(0.013);
+        twin.advance(0.013);
+        CHECK(performer.travel().move.z == twin.travel().move.z);
+        REQUIRE(std::equal(performer.bytes().begin(), performer.bytes().end(), twin.bytes().begin()));
+    }
+}

@@ -204,6 +204,33 @@ TEST_CASE("a file without a skin gives its animated nodes") {
                Catch::Contains("neither a skin nor an animated node") && Catch::Contains("[no-joints]"));
 }
 
+TEST_CASE("a morph target's weights come along as numbers, by the names the exporter gave them") {
+    GltfMaker maker;
+    const int base = maker.add_floats({0, 0, 0, 0, 1, 0, 1, 0, 0}, "VEC3");
+    const int target = maker.add_floats({0, 0, 0, 0, 0, 0, 0, 0, 0.1F}, "VEC3");
+    maker.json["meshes"] = {
+        {{"name", "face"},
+         {"extras", {{"targetNames", {"blink", "smile"}}}},
+         {"primitives",
+          {{{"attributes", {{"POSITION", base}}}, {"targets", {{{"POSITION", target}}, {{"POSITION", target}}}}}}}}};
+    maker.json["nodes"].push_back({{"name", "face"}, {"mesh", 0}});
+    maker.json["scenes"][0]["nodes"].push_back(3);
+    auto& animation = maker.json["animations"][0];
+    const int times = maker.add_floats({0, 0.5F, 1}, "SCALAR"),
+              weights = maker.add_floats({0, 0.2F, 1, 0.4F, 0, 0.6F}, "SCALAR");
+    animation["samplers"].push_back({{"input", times}, {"output", weights}});
+    animation["channels"].push_back({{"sampler", 1}, {"target", {{"node", 3}, {"path", "weights"}}}});
+    const ImportedFile file = import_good(maker.embedded());
+    REQUIRE(file.clips[0].numbers.size() == 2);
+    CHECK(file.clips[0].numbers[0].name == "blink");
+    CHECK(number_at(file.clips[0].numbers[0], 0.25) == Approx(0.5));
+    CHECK(number_at(file.clips[0].numbers[1], 0.75) == Approx(0.5));
+    // One weight too few.
+    maker.json["accessors"][std::size_t(weights)]["count"] = 5;
+    CHECK_THAT(complaint(maker.embedded()),
+               Catch::Contains("the weights of clip 'wave' cannot be read: 3 times and 5 values for 2 morph targets"));
+}
+
 TEST_CASE("what an import leaves out or doubts is said") {
     const auto said = [](const std::function<void(GltfMaker&)>& bend) {
         GltfMaker maker;

@@ -3,6 +3,7 @@
 
 #include "gait/gait.hpp"
 
+#include <cmath>
 #include <cstdint>
 #include <cstdlib>
 #include <string>
@@ -52,6 +53,9 @@ inline void play(const std::shared_ptr<const gait::Character>& character, gait::
     gait::Performer performer(character);
     std::vector<gait::Transform> pose(character->joint_count());
     for (int frame = 0; frame < 8; ++frame) {
+        const gait::Travel travel = performer.travel();
+        require(travel.share >= 0 && travel.share < 1.001F && std::isfinite(travel.move.z) &&
+                std::isfinite(travel.turn));
         if (cues != nullptr) { cues->apply(performer, performer.time() + 0.1); }
         performer.advance(0.1);
         performer.pose(pose);

@@ -73,6 +73,24 @@ TEST_CASE("advancing, setting, reading and assigning allocate nothing") {
     CHECK(folded); // the dearest path was among them
 }
 
+TEST_CASE("travelling, and reading the way and the numbers, allocates nothing") {
+    const gait::Loaded loaded = gait::load(support::project() / "demo/crossing.gait.yaml");
+    REQUIRE(loaded.character);
+    gait::Performer performer(loaded.character);
+    gait::GroundPlace place;
+    std::vector<float> numbers(4);
+    const long before = allocations;
+    for (int i = 0; i < 1500; ++i) {
+        performer.set("going", i % 300 < 200);
+        performer.set("airborne", i % 130 > 100);
+        performer.advance(0.02);
+        place.add(performer.travel());
+        performer.number_tracks(numbers);
+    }
+    CHECK(allocations - before == 0);
+    CHECK(place.z > 1);
+}
+
 TEST_CASE("the counter counts") {
     const long before = allocations;
     const auto memory = std::make_unique<std::vector<int>>(100);

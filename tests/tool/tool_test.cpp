@@ -210,6 +210,29 @@ TEST_CASE("charts and films are drawn as what they are called") {
         Catch::Contains("holds no clip 'strol'; did you mean 'stroll'?"));
 }
 
+TEST_CASE("the feet of a clip are drawn, and a chart needs one clip") {
+    const support::TemporaryFolder folder;
+    for (const std::string name : {"feet.png", "feet.svg"}) {
+        const std::string path = (folder / name).string();
+        CHECK(gait_tool({"clips", "demo/lamplighter.glb", "--clip", "stroll", "--chart", path}).code == 0);
+        CHECK_THAT(support::read(path).substr(0, 200), Catch::Contains(name == "feet.png" ? "PNG" : "<svg"));
+    }
+    CHECK_THAT(gait_tool({"clips", "demo/lamplighter.glb", "--chart", "x.png"}).err,
+               Catch::Contains("a film or a chart is made of one clip of one file"));
+}
+
+TEST_CASE("a BVH file is read by the tool, with the unit and the axis it is told") {
+    const support::TemporaryFolder folder;
+    const std::string path = (folder / "round.bvh").string();
+    REQUIRE(gait_tool({"perform", document, "--seconds", "1", "--bake", path}).code == 0);
+    const Finished told = gait_tool({"clips", path, "--scale", "1", "--up", "y"});
+    CHECK(told.code == 0);
+    CHECK(told.err.empty());
+    CHECK_THAT(told.out, Catch::Contains("rig 'round', 45 joints"));
+    CHECK_THAT(gait_tool({"clips", path}).err, Catch::Contains("taken as 1 metres a unit with y up"));
+    CHECK(gait_tool({"clips", path, "--up", "x"}).code == 2);
+}
+
 TEST_CASE("what cannot be written is said in a line and leaves nothing behind") {
     const support::TemporaryFolder folder;
     for (const std::string option : {"--trace", "--bake", "--chart", "--film"}) {

@@ -104,10 +104,13 @@ std::string story(const Recording& recording, const Character& character) {
 
     if (std::any_of(character.clips().begin(), character.clips().end(), [](const ClipInfo& c) { return c.travels; })) {
         const GroundPlace& end = recording.frames.back().place;
+        const auto way = [](double metres, const char* one, const char* other) {
+            return fmt::format("{:.3f} m {}", std::abs(metres), metres < 0 ? other : one);
+        };
         text += fmt::format(
-            "  the clips carried the body {:.3f} m, to {:.3f} m ahead and {:.3f} m to the right of where it began, "
-            "turned by {:.1f} deg\n\n",
-            recording.path_length, end.z, -end.x + 0.0, end.heading + 0.0);
+            "  the clips carried the body {:.3f} m: to {} and {} of where it began, turned by {:.1f} deg to the {}\n\n",
+            recording.path_length, way(end.z, "ahead", "behind"), way(end.x, "to the left", "to the right"),
+            std::abs(end.heading), end.heading < 0 ? "left" : "right");
     }
 
     const Seam& seam = recording.seam;
