@@ -155,11 +155,15 @@ inline BlendDefinition& BlendDefinition::operator=(BlendDefinition&& other) noex
 inline BlendDefinition::~BlendDefinition() = default;
 /// \endcond
 
-/// One way out of a state. Without `when`, or with `at_end`, it leaves as the motion ends, its fade done by then.
+/// One way out of a state. Without `when` and `after`, or with `at_end`, it leaves as the motion ends, its fade done by
+/// then.
 struct TransitionDefinition {
     Text to;
     Text when;
-    bool at_end = false; ///< `at: end`; with `when` both must hold
+    bool at_end = false;         ///< `at: end`; with `when` or `after` all must hold
+    std::optional<Number> after; ///< not before the state was active for so many seconds
+    std::vector<Text> except;    ///< of `always`: the states it does not leave
+    bool again = false;          ///< of `always`: also when its target is active already, which begins afresh
     Number fade{0.2};
     Ease ease = Ease::smooth;
     Place place;
@@ -176,6 +180,7 @@ struct StateDefinition {
 /// States, and the one it starts in.
 struct MachineDefinition {
     Text start;
+    std::vector<TransitionDefinition> always; ///< leave from whichever state is active, tried before its own
     std::vector<StateDefinition> states;
     Place place;
 };

@@ -58,6 +58,7 @@ private:
         }
         // States may be added while they are walked.
         std::vector<Text> wanted{machine.start};
+        for (const TransitionDefinition& t : machine.always) { wanted.push_back(t.to); }
         for (const StateDefinition& state : machine.states) {
             for (const TransitionDefinition& t : state.go) { wanted.push_back(t.to); }
         }

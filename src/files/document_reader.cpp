@@ -336,8 +336,13 @@ private:
     MachineDefinition read_machine(const YamlNode& node) {
         MachineDefinition machine;
         machine.place = node.place;
-        const YamlMap map(node, "a machine", {"start", "states"}, sink_);
+        const YamlMap map(node, "a machine", {"start", "always", "states"}, sink_);
         machine.start = map.text("start");
+        if (const YamlNode* always = map.find("always")) {
+            for (const YamlNode* item : list_items(*always, "'always'", sink_)) {
+                machine.always.push_back(read_transition(*item, true));
+            }
+        }
         if (const YamlNode* states = map.find("states")) {
             for (const auto& [name, value] : named_entries(*states, "states", sink_)) {
                 machine.states.push_back(read_state(name, *value));
@@ -358,7 +363,9 @@ private:
         }
         if (const YamlNode* play = map.find("play")) { state.play = read_motion(*play, 0); }
         if (const YamlNode* go = map.find("go")) {
-            for (const YamlNode* item : list_items(*go, "'go'", sink_)) { state.go.push_back(read_transition(*item)); }
+            for (const YamlNode* item : list_items(*go, "'go'", sink_)) {
+                state.go.push_back(read_transition(*item, false));
+            }
         }
         return state;
     }
@@ -444,10 +451,12 @@ private:
         return blend;
     }
 
-    TransitionDefinition read_transition(const YamlNode& node) {
+    TransitionDefinition read_transition(const YamlNode& node, bool always) {
         TransitionDefinition transition;
         transition.place = node.place;
-        const YamlMap map(node, "a transition", {"to", "when", "at", "fade", "ease"}, sink_);
+        std::vector<std::string> keys{"to", "when", "at", "after", "fade", "ease"};
+        if (always) { keys.insert(keys.end(), {"except", "again"}); }
+        const YamlMap map(node, always ? "a transition of 'always'" : "a transition", std::move(keys), sink_);
         transition.to = map.text("to");
         if (map.is_map() && map.find("to") == nullptr) {
             sink_.error(node.place, "missing-key", "this transition leads nowhere; add 'to: STATE'");
@@ -460,6 +469,17 @@ private:
             }
             transition.at_end = true;
         }
+        transition.after = map.number("after", "seconds");
+        if (const YamlNode* except = map.find("except")) {
+            if (except->is_scalar()) {
+                transition.except.push_back(to_text(*except, "'except'", sink_));
+            } else {
+                for (const YamlNode* name : list_items(*except, "'except'", sink_)) {
+                    transition.except.push_back(to_text(*name, "a state's name", sink_));
+                }
+            }
+        }
+        transition.again = map.flag("again").value_or(false);
         if (const auto fade = map.number("fade", "seconds")) { transition.fade = *fade; }
         if (const Text ease = map.text("ease"); !ease.empty()) {
             if (const auto known = ease_named(ease.value)) {

@@ -15,6 +15,7 @@ struct CompiledTransition {
     std::uint16_t target = 0;
     CodeRange when;      ///< empty: always
     bool at_end = false; ///< leaves so early that its fade is done as the motion ends
+    double after = 0;    ///< seconds the state must have been active
     double fade = 0;     ///< seconds
     Ease ease = Ease::smooth;
 };

@@ -20,6 +20,7 @@ namespace {
 
 constexpr double default_blend_smoothing = 0.1; ///< seconds
 constexpr double longest_fade = 60;             ///< seconds
+constexpr double longest_after = 86'400;        ///< seconds
 constexpr std::size_t most_entries = 60'000;    ///< of anything that a 16-bit index counts
 
 bool is_identifier(const std::string& name) {
@@ -293,6 +294,8 @@ private:
         } else {
             sink_.unknown(machine.start.place, "state", machine.start.value, names, path);
         }
+        machine_ = &machine;
+        check_always(machine, names, path);
         for (std::size_t s = 0; s < machine.states.size(); ++s) {
             compile_state(machine.states[s], std::uint16_t(s), names, path);
         }
@@ -320,12 +323,58 @@ private:
         const bool loops = std::any_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return l.loops; });
         state.game_moves = definition.game_moves;
         state.first_transition = std::uint16_t(data_->transitions.size());
-        state.transition_count = std::uint16_t(definition.go.size());
+        // What leaves from every state stands before each state's own: a frame walks one list.
+        for (std::size_t t = 0; t < machine_->always.size(); ++t) {
+            const TransitionDefinition& always = machine_->always[t];
+            if (leaves_always(always, definition.name.value)) {
+                add_always(always, index, names, fmt::format("{}.always[{}]", machine_path, t));
+            }
+        }
         for (std::size_t t = 0; t < definition.go.size(); ++t) {
             compile_transition(definition.go[t], index, loops, names, fmt::format("{}.go[{}]", path, t));
         }
+        state.transition_count = std::uint16_t(data_->transitions.size() - state.first_transition);
         data_->states.push_back(state);
         data_->state_info.push_back({definition.name.value});
+    }
+
+    [[nodiscard]] static bool leaves_always(const TransitionDefinition& always, const std::string& state) {
+        const bool excepted = std::any_of(always.except.begin(), always.except.end(),
+                                          [&](const Text& name) { return name.value == state; });
+        return !excepted && (always.again || always.to.value != state);
+    }
+
+    /// Compiles a transition of `always` once, and gives every state that it leaves a copy.
+    void add_always(const TransitionDefinition& always, std::uint16_t from, const std::vector<std::string>& names,
+                    const std::string& path) {
+        const auto known = always_.find(&always);
+        if (known != always_.end()) {
+            data_->transitions.push_back(known->second.first);
+            data_->transition_info.push_back(known->second.second);
+            data_->transition_info.back().from = from;
+            return;
+        }
+        compile_transition(always, from, false, names, path);
+        always_[&always] = {data_->transitions.back(), data_->transition_info.back()};
+    }
+
+    /// What is wrong with `always` is said once, not once a state.
+    void check_always(const MachineDefinition& machine, const std::vector<std::string>& names,
+                      const std::string& path) {
+        for (std::size_t t = 0; t < machine.always.size(); ++t) {
+            const TransitionDefinition& always = machine.always[t];
+            const std::string own = fmt::format("{}.always[{}]", path, t);
+            for (const Text& name : always.except) {
+                if (!index_of(names, name.value)) { sink_.unknown(name.place, "state", name.value, names, own); }
+            }
+            if (always.when.empty()) {
+                sink_.error(
+                    always.place, "missing-key",
+                    "a transition of 'always' leaves from whichever state is active, so it needs a condition; add "
+                    "'when: CONDITION'",
+                    own);
+            }
+        }
     }
 
     void compile_transition(const TransitionDefinition& definition, std::uint16_t from, bool loops,
@@ -338,7 +387,16 @@ private:
         } else if (definition.place.line == 0) {
             sink_.error({}, "missing-key", "this transition leads nowhere", path);
         }
-        transition.at_end = definition.at_end || definition.when.empty();
+        transition.at_end = definition.at_end || (definition.when.empty() && !definition.after);
+        if (definition.after) {
+            if (!(definition.after->value >= 0) || definition.after->value > longest_after) {
+                sink_.error(definition.after->place, "wrong-range",
+                            fmt::format("'after' is 0 to {} seconds; found {}", longest_after, definition.after->value),
+                            path);
+            } else {
+                transition.after = definition.after->value;
+            }
+        }
         if (transition.at_end && loops) {
             sink_.error(definition.place, "never-ends",
                         "this transition waits for the motion's end, and the motion loops; add 'when: CONDITION', or "
@@ -355,6 +413,9 @@ private:
         transition.ease = definition.ease;
         data_->transitions.push_back(transition);
         std::string when = definition.when.value;
+        if (definition.after) {
+            when += fmt::format("{}after {:g} s", when.empty() ? "" : ", ", definition.after->value);
+        }
         if (transition.at_end) { when += when.empty() ? "at end" : ", at end"; }
         data_->transition_info.push_back({from, transition.target, when, definition.fade.value, definition.ease});
     }
@@ -556,6 +617,8 @@ private:
     std::vector<const ClipDefinition*> clip_definitions_;
     std::vector<PreparedClip> prepared_; ///< a clip each, when there is a rig
     std::set<std::uint16_t> blend_parameters_;
+    std::map<const TransitionDefinition*, std::pair<CompiledTransition, TransitionInfo>> always_;
+    const MachineDefinition* machine_ = nullptr; ///< the one whose states are being compiled
     std::size_t most_leaves_ = 0;
 };
 

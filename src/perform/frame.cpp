@@ -89,7 +89,8 @@ std::uint8_t free_slot(const PerformerHeader& header) {
 }
 
 bool is_due(const CharacterData& data, const CompiledTransition& transition, const ExpressionInputs& inputs,
-            double left) {
+            double elapsed, double left) {
+    if (elapsed < transition.after - instant) { return false; }
     if (transition.at_end && left > transition.fade + instant) { return false; }
     return transition.when.empty() || evaluate(data.instructions(transition.when), inputs) != 0;
 }
@@ -112,7 +113,7 @@ void decide(const CharacterData& data, const PerformerBlock& block) {
         std::uint16_t taken = no_transition;
         for (std::uint16_t t = state.first_transition; t < state.first_transition + state.transition_count; ++t) {
             const CompiledTransition& transition = data.transitions[t];
-            if (!was_visited(transition.target) && is_due(data, transition, inputs, left)) {
+            if (!was_visited(transition.target) && is_due(data, transition, inputs, active(header).elapsed, left)) {
                 taken = t;
                 break;
             }
@@ -137,6 +138,8 @@ double timed_transition_due(const CharacterData& data, const PerformerBlock& blo
     double due = infinity;
     for (std::size_t t = 0; t < state.transition_count; ++t) {
         const CompiledTransition& transition = data.transitions[state.first_transition + t];
+        const double until = transition.after - active(header).elapsed;
+        if (until > instant) { due = std::min(due, until); }
         if (!transition.at_end) { continue; }
         const double left = seconds_left(data, block, active(header)) - transition.fade;
         if (left > instant) { due = std::min(due, left); }

@@ -1,0 +1,131 @@
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+using namespace gait;
+
+namespace {
+
+Assets three_clips() {
+    return support::assets(2, {support::held("low", 2, 0), support::held("high", 2, 30), support::held("side", 2, 60)});
+}
+
+std::string document(const std::string& machine) {
+    return "gait: 1\nrig: x.glb\nclips: {low: {loop: yes}, high: {loop: yes}, side: {}}\n"
+           "parameters: {wet: {kind: flag}, dark: {kind: flag}}\nlayers:\n  - name: body\n    machine:\n" +
+           machine;
+}
+
+const char* const states = "      start: a\n      states:\n        a: {play: low, go: [{to: b, when: dark}]}\n"
+                           "        b: {play: high, go: [{to: a, when: not dark}]}\n        c: {play: side}\n";
+
+std::shared_ptr<const Character> with_always(const std::string& always) {
+    return support::character(document("      always: [" + always + "]\n" + states), three_clips());
+}
+
+std::string at(Performer& performer, double seconds) {
+    performer.advance(seconds);
+    return std::string(performer.state_name());
+}
+
+} // namespace
+
+TEST_CASE("always leaves from whichever state is active, before the state's own ways") {
+    Performer performer(with_always("{to: c, when: wet}"));
+    performer.set("dark", true);
+    CHECK(at(performer, 0.1) == "b");
+    performer.set("wet", true);
+    performer.set("dark", false);
+    CHECK(at(performer, 0.1) == "c"); // not a, which b's own list would say
+    CHECK(performer.transitions().size() == 1);
+}
+
+TEST_CASE("always never enters the state that is active, unless it says again") {
+    Performer once(with_always("{to: c, when: wet, fade: 0.1}")),
+        again(with_always("{to: c, when: wet, fade: 0.1, again: yes}"));
+    for (Performer* performer : {&once, &again}) {
+        performer->set("wet", true);
+        performer->advance(0.1);
+    }
+    const auto before_once = once.instance(once.instance_count() - 1).serial,
+               before_again = again.instance(again.instance_count() - 1).serial;
+    once.advance(0.1);
+    again.advance(0.1);
+    CHECK(once.instance(once.instance_count() - 1).serial == before_once);
+    CHECK(again.instance(again.instance_count() - 1).serial != before_again);
+}
+
+TEST_CASE("always spares the states it excepts") {
+    Performer performer(with_always("{to: c, when: wet, except: [b]}"));
+    performer.set("dark", true);
+    performer.advance(0.1);
+    performer.set("wet", true);
+    CHECK(at(performer, 0.1) == "b");
+    performer.set("dark", false);
+    CHECK(at(performer, 0.1) == "c"); // through a, in the same instant
+    CHECK(performer.transitions().size() == 2);
+}
+
+TEST_CASE("always is listed with each state it leaves, and its mistakes are said once") {
+    const auto character = with_always("{to: c, when: wet}");
+    CHECK(character->transitions().size() == 4); // from a and b, and their own
+    CHECK(character->transitions()[0].when == "wet");
+    const std::string said = support::diagnose(
+        document(
+            std::string(
+                "      always: [{to: c, when: wett}, {to: d, when: wet}, {to: c}, {to: c, when: wet, except: e}]\n") +
+            states),
+        three_clips());
+    for (const char* expected : {"no parameter 'wett'; did you mean 'wet'? [unknown-parameter]",
+                                 "no state 'd'; there are a, b, c [unknown-state]",
+                                 "a transition of 'always' leaves from whichever state is active, so it needs a "
+                                 "condition; add 'when: CONDITION' [missing-key]",
+                                 "no state 'e'; there are a, b, c [unknown-state]"}) {
+        CAPTURE(expected);
+        CHECK(said.find(expected) != std::string::npos);
+        CHECK(said.find(expected) == said.rfind(expected));
+    }
+    CHECK_THAT(support::diagnose(
+                   document("      start: a\n      states: {a: {play: low, go: [{to: a, when: wet, again: yes}]}}\n"),
+                   three_clips()),
+               Catch::Contains("a transition has no key 'again'"));
+}
+
+TEST_CASE("after leaves at its exact instant at any frame rate, and chains keep their times") {
+    const auto character = support::character(
+        document("      start: a\n      states:\n        a: {play: low, go: [{to: b, after: 0.35, fade: 0.1}]}\n"
+                 "        b: {play: high, go: [{to: c, after: 0.21, fade: 0.1}]}\n        c: {play: low}\n"),
+        three_clips());
+    for (const double rate : {3.0, 10.0, 30.0, 60.0, 240.0}) {
+        Performer performer(character);
+        std::vector<double> times;
+        for (int i = 0; i < int(rate); ++i) {
+            performer.advance(1 / rate);
+            for (const TransitionRecord& record : performer.transitions()) { times.push_back(record.time); }
+        }
+        CAPTURE(rate);
+        REQUIRE(times.size() == 2);
+        CHECK(times[0] == Approx(0.35));
+        CHECK(times[1] == Approx(0.56));
+    }
+}
+
+TEST_CASE("after, a condition and an end must all hold") {
+    const auto character = support::character(
+        document("      start: a\n      states:\n        a: {play: low, go: [{to: b, when: wet, after: 0.5}]}\n"
+                 "        b: {play: side, go: [{to: c, at: end, after: 1.4, fade: 0.1}]}\n        c: {play: low}\n"),
+        three_clips());
+    Performer performer(character);
+    performer.set("wet", true);
+    CHECK(at(performer, 0.4) == "a");
+    performer.set("wet", false);
+    CHECK(at(performer, 0.4) == "a");
+    performer.set("wet", true);
+    CHECK(at(performer, 0.01) == "b");
+    CHECK(at(performer, 1.2) == "b"); // the clip has ended after one second
+    CHECK(at(performer, 0.3) == "c");
+    CHECK(character->transitions()[0].when == "wet, after 0.5 s");
+    CHECK_THAT(support::diagnose(document("      start: a\n      states: {a: {play: low, go: [{to: a, after: -1}]}}\n"),
+                                 three_clips()),
+               Catch::Contains("'after' is 0 to 86400 seconds; found -1 [wrong-range]"));
+}
