@@ -10,7 +10,7 @@ cd "$(dirname "$0")/.."
 
 packages=(build-essential cmake ninja-build pkg-config
   libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev libtbb-dev
-  libcairo2-dev libgif-dev gnuplot-nox fonts-dejavu-core)
+  libcairo2-dev libgif-dev gnuplot-nox graphviz fonts-dejavu-core)
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)

@@ -1,6 +1,7 @@
 /// The way that was taken out of a clip's pose, as it is played.
 #pragma once
 
+#include "gait/api.hpp"
 #include "math/body_step.hpp"
 
 #include <vector>
@@ -15,10 +16,10 @@ struct TravelPath {
 };
 
 /// Where the body is at `position`, 0 to 1 through an evenly sampled path of at least two places.
-[[nodiscard]] BodyStep place_at(const std::vector<BodyStep>& path, double position);
+[[nodiscard]] GAIT_API BodyStep place_at(const std::vector<BodyStep>& path, double position);
 
 /// The body's motion from `from` to `to` (positions in the clip, `to` not before `from`; a loop's may go beyond 1), as
 /// a twist.
-[[nodiscard]] BodyStep travel_between(const TravelPath& travel, double from, double to);
+[[nodiscard]] GAIT_API BodyStep travel_between(const TravelPath& travel, double from, double to);
 
 } // namespace gait

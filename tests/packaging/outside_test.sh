@@ -6,7 +6,7 @@ build=$1 project=$2
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 cmake --install "$build" --prefix "$work/installed" >/dev/null
 cmake -S "$project" -B "$work/shared_build" -G Ninja -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
-cmake --build "$work/shared_build" >/dev/null
+cmake --build "$work/shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
 cmake --install "$work/shared_build" --prefix "$work/shared" >/dev/null
 
 for kind in installed shared; do

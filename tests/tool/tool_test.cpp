@@ -221,6 +221,30 @@ TEST_CASE("the feet of a clip are drawn, and a chart needs one clip") {
                Catch::Contains("a film or a chart is made of one clip of one file"));
 }
 
+TEST_CASE("a machine is sketched with its states, its start, its ways and what always holds") {
+    const support::TemporaryFolder folder;
+    const Finished dot = gait_tool({"sketch", "demo/crossing.gait.yaml"});
+    CHECK(dot.code == 0);
+    for (const char* expected :
+         {"\"0/start\" -> \"0/still\"", "\"0/setting_off\" -> \"0/strolling\" [label=\"at its end\\n0.1 s\"]",
+          "\"0/landing\" -> \"0/strolling\" [label=\"going\\nafter 0.3 s\\n0.3 s\"]",
+          "\"0/always\" -> \"0/hopping\" [style=dashed, label=\"airborne\\nnot from flying\\n0.1 s\"]",
+          "flying\\n(in_air\\nthe game moves)"}) {
+        CHECK_THAT(dot.out, Catch::Contains(expected));
+    }
+    CHECK_THAT(gait_tool({"sketch", document}).out, Catch::Contains("by speed:\\n1.4 stroll\\n2.6 trot\\n4.2 run"));
+    for (const auto& [name, begins] :
+         {std::pair<std::string, std::string>{"m.png", "PNG"}, {"m.svg", "<svg"}, {"m.dot", "digraph machine"}}) {
+        const std::string path = (folder / name).string();
+        CHECK(gait_tool({"sketch", document, "-o", path}).code == 0);
+        CHECK_THAT(support::read(path).substr(0, 1000), Catch::Contains(begins));
+    }
+    CHECK_THAT(gait_tool({"sketch", document, "-o", "m.gif"}).err,
+               Catch::Contains("a sketch is drawn as .svg, .png or .dot; found 'm.gif'"));
+    CHECK_THAT(gait_tool({"sketch", document, "-o", "/nowhere/m.png"}).err,
+               Catch::Contains("/nowhere/m.png cannot be written: no such file or directory"));
+}
+
 TEST_CASE("a BVH file is read by the tool, with the unit and the axis it is told") {
     const support::TemporaryFolder folder;
     const std::string path = (folder / "round.bvh").string();

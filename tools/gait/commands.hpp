@@ -20,6 +20,7 @@ using Run = std::function<int()>;
 void add_clips(CLI::App& app, Run& run);
 void add_check(CLI::App& app, Run& run);
 void add_perform(CLI::App& app, Run& run);
+void add_sketch(CLI::App& app, Run& run);
 /// `completion` and `manual`, made from what the other commands say of themselves: to be added last.
 void add_manual(CLI::App& app, Run& run);
 

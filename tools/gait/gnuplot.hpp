@@ -1,7 +1,6 @@
 /// Drawing by gnuplot: a script in, a picture out.
 #pragma once
 
-#include <array>
 #include <functional>
 #include <optional>
 #include <string>

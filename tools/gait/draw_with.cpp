@@ -1,0 +1,59 @@
+#include "draw_with.hpp"
+
+#include "files/write_file.hpp"
+
+#include <cerrno>
+#include <cstdlib>
+#include <fcntl.h>
+#include <filesystem>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+extern char** environ; // NOLINT: POSIX names it so
+
+namespace gait::tool {
+namespace {
+
+std::optional<std::string> run(const DrawingProgram& program, std::vector<std::string> words,
+                               const std::string& errors_path) {
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors_path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    words.insert(words.begin(), program.name);
+    std::vector<char*> arguments;
+    for (std::string& word : words) { arguments.push_back(word.data()); }
+    arguments.push_back(nullptr);
+    pid_t child = 0;
+    const int failed = posix_spawnp(&child, program.name.c_str(), &actions, nullptr, arguments.data(), environ);
+    posix_spawn_file_actions_destroy(&actions);
+    if (failed != 0) {
+        return "cannot be drawn: " + program.name + " does not start (" + system_reason(failed) +
+               "); install it: apt install " + program.package;
+    }
+    int status = 0;
+    while (waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    if (WIFEXITED(status) && WEXITSTATUS(status) == 0) { return std::nullopt; }
+    return "cannot be drawn: " + program.name + " failed: " + read_file(errors_path).bytes.substr(0, 300);
+}
+
+} // namespace
+
+std::optional<std::string> draw_with(const DrawingProgram& program, const std::string& path,
+                                     const std::function<std::string(const std::string& picture)>& script_for) {
+    std::string folder = (std::filesystem::temp_directory_path() / "gait-drawing-XXXXXX").string();
+    if (::mkdtemp(folder.data()) == nullptr) { return "cannot be drawn: no temporary folder: " + system_reason(errno); }
+    const std::filesystem::path base = folder;
+    const std::string script = (base / "script").string(), picture = (base / "picture").string();
+    auto problem = write_file(script, script_for(picture));
+    if (!problem) { problem = run(program, program.arguments(script, picture), (base / "errors").string()); }
+    if (!problem) {
+        const FileContents drawn = read_file(picture);
+        problem = drawn.problem ? drawn.problem : write_file(path, drawn.bytes);
+    }
+    std::error_code ignored;
+    std::filesystem::remove_all(base, ignored);
+    return problem;
+}
+
+} // namespace gait::tool
