@@ -116,9 +116,9 @@ private:
             const double a = slope(k - 1), b = slope(k);
             return a * b <= 0 ? 0.0 : 2 * a * b / (a + b);
         };
-        const double span = keys[i + 1].at - keys[i].at, u = (seconds - keys[i].at) / span, u2 = u * u, u3 = u2 * u;
-        return (2 * u3 - 3 * u2 + 1) * keys[i].value + (u3 - 2 * u2 + u) * span * tangent(i) +
-               (-2 * u3 + 3 * u2) * keys[i + 1].value + (u3 - u2) * span * tangent(i + 1);
+        const double span = keys[i + 1].at - keys[i].at;
+        return hermite((seconds - keys[i].at) / span, keys[i].value, tangent(i), keys[i + 1].value, tangent(i + 1),
+                       span);
     }
 
     Controls start_;

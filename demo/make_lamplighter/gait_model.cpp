@@ -18,12 +18,6 @@ double wave(double phase) { return std::cos(2 * pi * phase); }
 /// Nearly max(x, 0), without a corner.
 double soft_positive(double x, double softness) { return softness * std::log1p(std::exp(x / softness)); }
 
-/// The cubic from (p0, v0) to (p1, v1) over `span` seconds.
-double hermite(double u, double p0, double v0, double p1, double v1, double span) {
-    const double u2 = u * u, u3 = u2 * u;
-    return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;
-}
-
 /// What the foot rolls over: the heel, then the joint of the toes, which lie flat while the heel rises.
 struct Pivot {
     double forward, up; ///< of the ankle at rest, and above the ground
@@ -116,6 +110,11 @@ void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead
 }
 
 } // namespace
+
+double hermite(double u, double p0, double v0, double p1, double v1, double span) {
+    const double u2 = u * u, u3 = u2 * u;
+    return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;
+}
 
 double place_legs(const Skeleton& skeleton, SkeletonPose& pose, const std::array<FootPlace, 2>& feet, double width,
                   double toe_out, const Vector3d& along) {

@@ -14,11 +14,6 @@ double smooth(double u) {
     return u * u * u * (u * (6 * u - 15) + 10);
 }
 
-double hermite(double u, double p0, double v0, double p1, double v1, double span) {
-    const double u2 = u * u, u3 = u2 * u;
-    return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;
-}
-
 /// A foot on the ground of the quay: where its ankle is, ahead of where the clip began.
 using Foot = FootPlace;
 

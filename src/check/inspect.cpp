@@ -52,8 +52,8 @@ private:
         Inspected clip;
         clip.definition = &*definition;
         DiagnosticSink unheard(document_); // `compile` has said it
-        const PreparedClip prepared =
-            prepare_clip(source->second, *assets_.rig, *definition, mirror_pairs(*assets_.rig), unheard);
+        const PreparedClip prepared = prepare_clip(source->second, *assets_.rig, *definition,
+                                                   mirror_pairs(document_, *assets_.rig, unheard), unheard);
         clip.measure = measure_clip(prepared.source, *assets_.rig);
         clip.travels = prepared.travel.travels;
         clip.speed = clip.measure.speed;
@@ -74,9 +74,8 @@ private:
         const ClipMeasure& measure = clip.measure;
         const double distance = std::hypot(measure.way.x, measure.way.z);
         if (measure.travels && !clip.travels && definition.loop) {
-            const std::string joint = body_parts(*assets_.rig).hips < 0
-                                          ? "hips"
-                                          : assets_.rig->joints[std::size_t(body_parts(*assets_.rig).hips)].name;
+            const int hips = body_parts(*assets_.rig).hips;
+            const std::string joint = hips < 0 ? "hips" : assets_.rig->joints[std::size_t(hips)].name;
             sink_.warn(
                 definition.name.place, "drifting-clip",
                 fmt::format("clip '{}' carries the body {:.2f} m away in its pose and jumps back each time round; "

@@ -1,6 +1,7 @@
-#include "gait/clip.hpp"
+#include "clip/pose_track.hpp"
 
 #include <algorithm>
+#include <unordered_map>
 
 namespace gait {
 namespace {
@@ -70,17 +71,23 @@ float number_at(const NumberTrack& track, double seconds) {
     return track.values.empty() ? 0 : value_at(track.values, seconds);
 }
 
-LoopGap loop_gap(const ClipSource& source, const Rig& rig) {
-    LoopGap gap;
-    if (source.joints.empty()) { return gap; }
-    // Only joints that the rig has can be posed; a clip from the rig's own file has them in the same order.
-    ClipSource on_rig;
-    on_rig.tracks.resize(rig.joints.size());
+ClipSource arranged(const ClipSource& source, const Rig& rig) {
+    std::unordered_map<std::string_view, std::size_t> by_name;
+    for (std::size_t i = 0; i < rig.joints.size(); ++i) { by_name.emplace(rig.joints[i].name, i); }
+    ClipSource result;
+    result.name = source.name;
+    result.seconds = source.seconds;
+    result.keys = source.keys;
+    result.tracks.resize(rig.joints.size());
     for (std::size_t i = 0; i < source.joints.size(); ++i) {
-        if (const auto joint = rig.find(source.joints[i])) { on_rig.tracks[std::size_t(*joint)] = source.tracks[i]; }
+        const auto found = by_name.find(source.joints[i]);
+        if (found != by_name.end()) { result.tracks[found->second] = source.tracks[i]; }
     }
-    const auto rest = rest_pose(rig);
-    const auto first = pose_at(on_rig, rest, 0), last = pose_at(on_rig, rest, source.seconds);
+    return result;
+}
+
+LoopGap gap_between(const Rig& rig, const std::vector<Transform>& first, const std::vector<Transform>& last) {
+    LoopGap gap;
     const auto first_model = model_space(rig, first), last_model = model_space(rig, last);
     for (std::size_t i = 0; i < rig.joints.size(); ++i) {
         const double degrees = degrees_between(first[i].rotation, last[i].rotation);
@@ -95,6 +102,12 @@ LoopGap loop_gap(const ClipSource& source, const Rig& rig) {
         }
     }
     return gap;
+}
+
+LoopGap loop_gap(const ClipSource& source, const Rig& rig) {
+    const ClipSource on_rig = arranged(source, rig);
+    const auto rest = rest_pose(rig);
+    return gap_between(rig, pose_at(on_rig, rest, 0), pose_at(on_rig, rest, source.seconds));
 }
 
 } // namespace gait

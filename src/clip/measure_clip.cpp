@@ -174,21 +174,8 @@ private:
                 last[j] = moved;
             }
         }
-        const auto a = model_space(rig_, first_pose_), b = model_space(rig_, last);
-        LoopGap& gap = result_.gap;
-        for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
-            const double degrees = degrees_between(first_pose_[j].rotation, last[j].rotation);
-            const double moved = 1000 * double(length(b[j].translation - a[j].translation));
-            if (degrees > gap.degrees || j == 0) {
-                gap.degrees = degrees;
-                gap.turned_joint = rig_.joints[j].name;
-            }
-            if (moved > gap.millimetres || j == 0) {
-                gap.millimetres = moved;
-                gap.moved_joint = rig_.joints[j].name;
-            }
-        }
-        result_.loops = gap.meets();
+        result_.gap = gap_between(rig_, first_pose_, last);
+        result_.loops = result_.gap.meets();
     }
 
     /// A loop that goes straight on is seen from the body, as one in place: so its contacts last over its end.

@@ -33,24 +33,20 @@ Transform between(const Transform& a, const Transform& b, double t) {
 } // namespace
 
 PoseTrack to_poses(const ClipSource& source, const Rig& rig) {
-    ClipSource arranged;
-    arranged.tracks.resize(rig.joints.size());
+    const ClipSource on_rig = arranged(source, rig);
     PoseTrack track;
     track.times = {0, source.seconds};
-    for (std::size_t i = 0; i < source.joints.size(); ++i) {
-        const auto joint = rig.find(source.joints[i]);
-        if (!joint) { continue; }
-        arranged.tracks[std::size_t(*joint)] = source.tracks[i];
-        add_instants(source.tracks[i].rotation, track.times);
-        add_instants(source.tracks[i].translation, track.times);
-        add_instants(source.tracks[i].scale, track.times);
+    for (const JointTracks& tracks : on_rig.tracks) {
+        add_instants(tracks.rotation, track.times);
+        add_instants(tracks.translation, track.times);
+        add_instants(tracks.scale, track.times);
     }
     std::sort(track.times.begin(), track.times.end());
     track.times.erase(
         std::unique(track.times.begin(), track.times.end(), [](double a, double b) { return b - a < closest; }),
         track.times.end());
     const auto rest = rest_pose(rig);
-    for (const double at : track.times) { track.poses.push_back(pose_at(arranged, rest, at)); }
+    for (const double at : track.times) { track.poses.push_back(pose_at(on_rig, rest, at)); }
     return track;
 }
 

@@ -14,6 +14,13 @@ struct PoseTrack {
     [[nodiscard]] double seconds() const { return times.empty() ? 0 : times.back() - times.front(); }
 };
 
+/// The source's tracks in the rig's joint order; joints are matched by name, those it lacks get none.
+[[nodiscard]] ClipSource arranged(const ClipSource& source, const Rig& rig);
+
+/// How far `last` is from `first` [one a joint, local].
+[[nodiscard]] LoopGap gap_between(const Rig& rig, const std::vector<Transform>& first,
+                                  const std::vector<Transform>& last);
+
 /// The poses of `source` on `rig` (joints matched by name) at every instant at which a key stands, with more between
 /// the keys of a cubic spline and one just before each step, so that straight lines between them show the same.
 [[nodiscard]] PoseTrack to_poses(const ClipSource& source, const Rig& rig);

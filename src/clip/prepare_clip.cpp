@@ -451,6 +451,26 @@ private:
 
 } // namespace
 
+std::vector<std::pair<int, int>> mirror_pairs(const Document& document, const Rig& rig, DiagnosticSink& sink) {
+    std::vector<std::pair<int, int>> pairs = mirror_pairs(rig);
+    for (const auto& [left, right] : document.mirror) {
+        const auto a = rig.find(left.value), b = rig.find(right.value);
+        for (const auto& [name, found] : {std::pair(&left, a), std::pair(&right, b)}) {
+            if (found) { continue; }
+            std::vector<std::string> known;
+            for (const Joint& joint : rig.joints) { known.push_back(joint.name); }
+            sink.unknown(name->place, "joint", name->value, known, "mirror");
+        }
+        if (!a || !b) { continue; }
+        // What the document says of a joint stands over what its name says.
+        std::erase_if(pairs, [&](const auto& pair) {
+            return pair.first == *a || pair.first == *b || pair.second == *a || pair.second == *b;
+        });
+        pairs.emplace_back(*a, *b);
+    }
+    return pairs;
+}
+
 PreparedClip prepare_clip(const ClipSource& source, const Rig& rig, const ClipDefinition& settings,
                           const std::vector<std::pair<int, int>>& pairs, DiagnosticSink& sink) {
     return Preparation(source, rig, settings, pairs, sink).run();

@@ -1,10 +1,10 @@
+#include "clip/pose_track.hpp"
 #include "clip/sampled_clip.hpp"
 
 #include <Eigen/Eigenvalues>
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
 namespace gait {
 namespace {
@@ -14,22 +14,6 @@ using Pose = std::vector<Transform>;
 constexpr double least_rate = 15;     ///< samples a second; below it the straight lines between samples begin to show
 constexpr double greatest_rate = 240; ///< no clip needs more than this
 constexpr std::size_t most_checks = 600; ///< instants at which the sampled clip is held against its source
-
-/// The source's tracks in the rig's joint order.
-ClipSource arranged(const ClipSource& source, const Rig& rig) {
-    std::unordered_map<std::string_view, std::size_t> by_name;
-    for (std::size_t i = 0; i < rig.joints.size(); ++i) { by_name.emplace(rig.joints[i].name, i); }
-    ClipSource result;
-    result.name = source.name;
-    result.seconds = source.seconds;
-    result.keys = source.keys;
-    result.tracks.resize(rig.joints.size());
-    for (std::size_t i = 0; i < source.joints.size(); ++i) {
-        const auto found = by_name.find(source.joints[i]);
-        if (found != by_name.end()) { result.tracks[found->second] = source.tracks[i]; }
-    }
-    return result;
-}
 
 Transform mixed(const Transform& a, const Transform& b, float t) {
     const Quat bq = dot(a.rotation, b.rotation) < 0 ? -b.rotation : b.rotation;

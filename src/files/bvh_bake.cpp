@@ -1,3 +1,4 @@
+#include "files/file_problems.hpp"
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
 
@@ -107,23 +108,18 @@ private:
 } // namespace
 
 Diagnostics bake_bvh(const Rig& rig, const BakedMotion& motion, const std::filesystem::path& out) {
-    const auto failed = [&](const char* code, std::string message) {
-        Diagnostic d;
-        d.code = code;
-        d.message = std::move(message);
-        d.file = out.string();
-        return Diagnostics{d};
-    };
+    FileProblems problems(out.string());
     for (const auto& frame : motion.frames) {
         if (frame.size() != rig.joints.size()) {
-            return failed("other-rig",
-                          fmt::format("the motion has {} joints and the rig {}", frame.size(), rig.joints.size()));
+            problems.error("other-rig",
+                           fmt::format("the motion has {} joints and the rig {}", frame.size(), rig.joints.size()));
+            return problems.take();
         }
     }
     if (const auto problem = write_file(out, BvhWriter(rig, motion).text())) {
-        return failed("unwritable-file", *problem);
+        problems.error("unwritable-file", *problem);
     }
-    return {};
+    return problems.take();
 }
 
 } // namespace gait

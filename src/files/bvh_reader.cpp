@@ -1,3 +1,4 @@
+#include "files/file_problems.hpp"
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
 
@@ -308,8 +309,7 @@ ImportedFile to_import(const BvhFile& bvh, const Axes& axes, const std::string& 
     std::set<std::string> used;
     for (const BvhJoint& joint : bvh.joints) {
         Joint out;
-        out.name = joint.name;
-        for (int n = 2; !used.insert(out.name).second; ++n) { out.name = fmt::format("{}_{}", joint.name, n); }
+        out.name = told_apart(joint.name, used);
         if (out.name != joint.name) { renamed.push_back(out.name); }
         out.parent = joint.parent;
         out.rest.translation = axes.place(joint.offset[0], joint.offset[1], joint.offset[2]);
@@ -385,23 +385,15 @@ Diagnostic located(const std::string& file, std::string_view text, const BvhErro
     return d;
 }
 
-Diagnostic note(const std::string& file, Severity severity, std::string code, std::string message) {
-    Diagnostic d;
-    d.severity = severity;
-    d.code = std::move(code);
-    d.message = std::move(message);
-    d.file = file;
-    return d;
-}
-
 } // namespace
 
 ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how) {
     ImportResult result;
-    const std::string name = path.string();
+    FileProblems problems(path.string());
     const FileContents contents = read_file(path);
     if (contents.problem) {
-        result.diagnostics.push_back(note(name, Severity::error, "unreadable-file", *contents.problem));
+        problems.error("unreadable-file", *contents.problem);
+        result.diagnostics = problems.take();
         return result;
     }
     std::string_view text = contents.bytes;
@@ -410,7 +402,7 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
     try {
         file = BvhParser(text).parse();
     } catch (const BvhError& error) {
-        result.diagnostics.push_back(located(name, text, error));
+        result.diagnostics.push_back(located(path.string(), text, error));
         return result;
     }
     std::array<double, 3> lowest{};
@@ -420,18 +412,16 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
     const double height = axes.z_up ? size[2] : size[1];
     axes.scale = how.scale ? *how.scale : guessed_scale(height);
     if (!how.scale || !how.up) {
-        result.diagnostics.push_back(note(
-            name, Severity::note, "guessed-axes",
-            fmt::format(
-                "BVH says neither unit nor axes: taken as {} metres a unit with {} up, which makes the body {:.2f} m "
-                "tall; where that is wrong, say 'scale' and 'up' in a fit",
-                axes.scale, axes.z_up ? 'z' : 'y', height * axes.scale)));
+        problems.note(
+            "guessed-axes",
+            fmt::format("BVH says neither unit nor axes: taken as {} metres a unit with {} up, which makes the body "
+                        "{:.2f} m tall; where that is wrong, say 'scale' and 'up' in a fit",
+                        axes.scale, axes.z_up ? 'z' : 'y', height * axes.scale));
     }
     std::vector<std::string> renamed;
     result.file = to_import(file, axes, path.stem().string(), renamed);
     for (const std::string& other : renamed) {
-        result.diagnostics.push_back(note(name, Severity::warning, "doubled-joint",
-                                          fmt::format("two joints have one name; the second is taken as '{}'", other)));
+        problems.warn("doubled-joint", fmt::format("two joints have one name; the second is taken as '{}'", other));
     }
     // A root that rests at the origin leaves the legs under the ground: the file's frames lift it, its rest pose must
     // too.
@@ -442,6 +432,7 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
         }
     }
     bind_to_rest(result.file->rig);
+    result.diagnostics = problems.take();
     return result;
 }
 

@@ -1,7 +1,7 @@
 /// A glTF file opened and checked: what the importer and the baker both stand on.
 #pragma once
 
-#include "gait/diagnostic.hpp"
+#include "files/file_problems.hpp"
 #include "gait/rig.hpp"
 
 #include <Eigen/Geometry>
@@ -9,27 +9,10 @@
 
 #include <filesystem>
 #include <optional>
-#include <set>
 #include <string>
 #include <vector>
 
 namespace gait {
-
-/// Collects what is wrong with one binary file, which has no lines.
-class FileProblems {
-public:
-    explicit FileProblems(std::string file) : file_(std::move(file)) {}
-    void error(std::string code, std::string message);
-    void warn(std::string code, std::string message);
-    void note(std::string code, std::string message);
-    [[nodiscard]] bool failed() const { return has_errors(list_); }
-    [[nodiscard]] Diagnostics take() { return std::move(list_); }
-
-private:
-    void add(Severity severity, std::string code, std::string message);
-    std::string file_;
-    Diagnostics list_;
-};
 
 /// How a joint's node relates to the rig's joint.
 struct JointNode {
@@ -48,9 +31,6 @@ struct GltfScene {
 /// Opens `path`; empty when `problems` has errors.
 [[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin,
                                                  FileProblems& problems);
-
-/// `name`, or with a number behind it when it is `used` already; it is used from now on.
-[[nodiscard]] std::string told_apart(const std::string& name, std::set<std::string>& used);
 
 /// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an
 /// error in `problems` when anything about it is wrong. `what` names the user of the accessor.

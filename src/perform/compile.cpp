@@ -5,7 +5,6 @@
 #include "machine/expression_parser.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/character_data.hpp"
-#include "rig/body_parts.hpp"
 
 #include <fmt/format.h>
 
@@ -469,22 +468,7 @@ private:
 
     /// Cuts, mirrors and so on what the document names; needs the rig.
     void prepare_clips() {
-        std::vector<std::pair<int, int>> pairs = mirror_pairs(*assets_.rig);
-        for (const auto& [left, right] : document_.mirror) {
-            const auto a = assets_.rig->find(left.value), b = assets_.rig->find(right.value);
-            for (const auto& [name, found] : {std::pair(&left, a), std::pair(&right, b)}) {
-                if (found) { continue; }
-                std::vector<std::string> known;
-                for (const Joint& joint : assets_.rig->joints) { known.push_back(joint.name); }
-                sink_.unknown(name->place, "joint", name->value, known, "mirror");
-            }
-            if (!a || !b) { continue; }
-            // What the document says of a joint stands over what its name says.
-            std::erase_if(pairs, [&](const auto& pair) {
-                return pair.first == *a || pair.first == *b || pair.second == *a || pair.second == *b;
-            });
-            pairs.emplace_back(*a, *b);
-        }
+        const auto pairs = mirror_pairs(document_, *assets_.rig, sink_);
         for (std::size_t c = 0; c < clip_names_.size(); ++c) {
             const auto source = assets_.clips.find(clip_names_[c]);
             prepared_.push_back(source == assets_.clips.end()

@@ -1,3 +1,4 @@
+#include "clip/prepared_clip.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -399,4 +400,29 @@ TEST_CASE("numbers that come along with a clip are blended and handed out by nam
     float value = -1;
     CHECK(performer.number_tracks({&value, 1}) == 1);
     CHECK(value == Approx(0.3));
+}
+
+TEST_CASE("marks and spans stay with what they name, in a clip that is cut, turned round, mirrored or quickened") {
+    const ClipSource clip = motion(body(), 2, [](double) { return at(0, 0); });
+    ClipDefinition settings;
+    settings.name = "way";
+    settings.cut = {0.5, 1.5};
+    settings.marks = {{"left_down", 0.2}, {"bell", 0.9}};
+    settings.spans = {{"may_turn", 0.1, 0.4}};
+    DiagnosticSink sink(std::string(), {});
+    const auto prepared = [&] {
+        return prepare_clip(clip, body(), settings, mirror_pairs(Document{}, body(), sink), sink);
+    };
+    CHECK(prepared().marks[0].at == Approx(0.2));
+    CHECK(prepared().spans[0].to == Approx(0.4));
+    settings.rate = 2;
+    CHECK(prepared().marks[1].at == Approx(0.45));
+    settings.reverse = true;
+    CHECK(prepared().marks[0].name == "bell"); // in order of time
+    CHECK(prepared().marks[0].at == Approx(0.05));
+    CHECK(prepared().spans[0].from == Approx(0.3));
+    CHECK(prepared().spans[0].to == Approx(0.45));
+    settings.mirror = true;
+    CHECK(prepared().marks[1].name == "right_down");
+    CHECK(sink.list().empty());
 }

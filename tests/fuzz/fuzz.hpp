@@ -15,7 +15,7 @@ inline std::string text(const std::uint8_t* bytes, std::size_t size) {
     return size == 0 ? std::string() : std::string(reinterpret_cast<const char*>(bytes), size);
 }
 
-/// The clips that the seed documents name, on four joints.
+/// A rig of four joints, and clips by the names that the corpus uses.
 inline const gait::Assets& assets() {
     static const gait::Assets made = [] {
         gait::Assets result;

@@ -1,0 +1,30 @@
+/// What every reader of a file that is no document needs: its findings, and names that are told apart.
+#pragma once
+
+#include "gait/diagnostic.hpp"
+
+#include <set>
+#include <string>
+
+namespace gait {
+
+/// Collects what is wrong with one file that is not quoted line by line.
+class FileProblems {
+public:
+    explicit FileProblems(std::string file) : file_(std::move(file)) {}
+    void error(std::string code, std::string message);
+    void warn(std::string code, std::string message);
+    void note(std::string code, std::string message);
+    [[nodiscard]] bool failed() const { return has_errors(list_); }
+    [[nodiscard]] Diagnostics take() { return std::move(list_); }
+
+private:
+    void add(Severity severity, std::string code, std::string message);
+    std::string file_;
+    Diagnostics list_;
+};
+
+/// `name`, or with a number behind it when it is `used` already; it is used from now on.
+[[nodiscard]] std::string told_apart(const std::string& name, std::set<std::string>& used);
+
+} // namespace gait
