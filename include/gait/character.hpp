@@ -28,10 +28,20 @@ struct Handle {
     [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
 };
 
-/// A number parameter: an index into `Character::parameters()`.
+/// A number or angle parameter: an index into `Character::parameters()`.
 struct NumberParameter : Handle {};
 /// A flag parameter: an index into `Character::parameters()`.
 struct FlagParameter : Handle {};
+/// A choice parameter: an index into `Character::parameters()`.
+struct ChoiceParameter : Handle {};
+/// A signal: an index into `Character::parameters()`.
+struct SignalParameter : Handle {};
+/// A number that states give: an index into `Character::values()`.
+struct NumberValue : Handle {};
+/// A flag that states give: an index into `Character::values()`.
+struct FlagValue : Handle {};
+/// A choice that states give: an index into `Character::values()`.
+struct ChoiceValue : Handle {};
 /// A state: an index into `Character::states()`.
 struct StateHandle : Handle {};
 
@@ -41,7 +51,12 @@ struct ParameterInfo {
     ParameterKind kind = ParameterKind::number;
     float low = 0, high = 0; ///< inputs are clamped to this range; infinite when the document gives none
     float default_value = 0;
-    float smooth = 0; ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
+    float smooth = 0;            ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
+    float at_most = 0;           ///< the greatest change a second; 0 for no bound
+    float keep = 0;              ///< of a signal: seconds it is kept
+    float wait = 0;              ///< of a signal: seconds from one that was taken to the next
+    std::vector<std::string> of; ///< a choice's values
+    bool computed = false;       ///< from other parameters: nobody sets it
     std::string unit;
     std::string note;
     bool tune = false;
@@ -49,7 +64,20 @@ struct ParameterInfo {
 
 /// A state as compiled.
 struct StateInfo {
+    std::string name;              ///< with the states around it before it: `air.take_off`
+    std::uint16_t parent = 0xFFFF; ///< the state whose machine holds it, an index into `states()`; 0xFFFF for none
+    bool machine = false;          ///< it holds other states, one of which is the active one
+};
+
+/// A value as compiled.
+struct ValueInfo {
     std::string name;
+    ParameterKind kind = ParameterKind::number;
+    std::vector<std::string> of; ///< a choice's values
+    float default_value = 0;     ///< where no state says otherwise
+    bool at_middle = false;      ///< flags and choices: change in the middle of a fade instead of at its start
+    std::string unit;
+    std::string note;
 };
 
 /// A clip as compiled.
@@ -67,9 +95,14 @@ struct ClipInfo {
 struct TransitionInfo {
     std::uint16_t from = 0; ///< index into `states()`
     std::uint16_t to = 0;
-    std::string when; ///< the condition as written; empty when it leaves as the motion ends
-    double fade = 0;  ///< seconds
+    std::string when;      ///< the condition as written, and what else must hold, in words
+    std::string condition; ///< the condition alone, as an expression; may be empty
+    double fade = 0;       ///< seconds; of one with an expression, its value for the default parameters
+    std::string fade_by;   ///< the expression, if any
     Ease ease = Ease::smooth;
+    FadeStyle style = FadeStyle::cross;
+    bool within = false; ///< a pick or choose going on inside its state: no transition of the document
+    Place place;         ///< in the document
 };
 
 /// See the file's comment. Made by `compile` (gait/compile.hpp).
@@ -90,15 +123,33 @@ public:
     [[nodiscard]] NumberParameter number(std::string_view name) const;
     /// \copydoc number
     [[nodiscard]] FlagParameter flag(std::string_view name) const;
+    /// \copydoc number
+    [[nodiscard]] ChoiceParameter choice(std::string_view name) const;
+    /// \copydoc number
+    [[nodiscard]] SignalParameter signal(std::string_view name) const;
 
-    /// The handle of a state, by its name or with its layer's before it: `moving` or `body.moving`.
+    /// The handle of a value of that kind; one that refers to nothing when there is none.
+    [[nodiscard]] NumberValue number_value(std::string_view name) const;
+    /// \copydoc number_value
+    [[nodiscard]] FlagValue flag_value(std::string_view name) const;
+    /// \copydoc number_value
+    [[nodiscard]] ChoiceValue choice_value(std::string_view name) const;
+
+    /// The handle of a state, by its name or with its layer's before it: `moving` or `body.moving`. Inside a machine:
+    /// `air.take_off` or `body.air.take_off`.
     [[nodiscard]] StateHandle state(std::string_view name) const;
 
     /// All parameters, in the document's order.
     [[nodiscard]] std::span<const ParameterInfo> parameters() const;
     /// The layer's name in the document.
     [[nodiscard]] std::string_view layer_name() const;
-    /// All states, in the document's order.
+    /// All values, in the document's order.
+    [[nodiscard]] std::span<const ValueInfo> values() const;
+    /// The names of all clips' marks.
+    [[nodiscard]] std::span<const std::string> marks() const;
+    /// The names of all clips' spans.
+    [[nodiscard]] std::span<const std::string> spans() const;
+    /// All states, in the document's order, each before those inside it.
     [[nodiscard]] std::span<const StateInfo> states() const;
     /// All transitions, state by state, in the order in which they are tried.
     [[nodiscard]] std::span<const TransitionInfo> transitions() const;

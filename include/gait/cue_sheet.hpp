@@ -19,15 +19,14 @@ namespace gait {
 /// Values to set at an instant, or a group of cues to play.
 struct Cue {
     double at = 0;   ///< seconds from the start, or from the start of the group it stands in
-    double over = 0; ///< seconds to go from the present values to these, evenly; flags change at once
-    /// A parameter and what to set it to.
+    double over = 0; ///< seconds to go from the present values to these, evenly; flags and choices change at once
+    /// A parameter and what to set it to: a number, yes or no, or a choice's value, as it is written.
     struct Value {
         Text name;
-        double value = 0; ///< flags: 0 or 1
-        bool is_flag = false;
-        Place place;
+        Text value;
     };
     std::vector<Value> set;
+    std::vector<Text> send;  ///< signals
     Text enter;              ///< a state to jump to, such as `body.moving`; empty for none
     double enter_fade = 0.2; ///< seconds
     bool reset = false;      ///< back to the start, before anything else of this cue
@@ -61,8 +60,20 @@ struct CueSheetRead {
 /// A cue sheet bound to a character: names found, repeats laid out, in order of time.
 class GAIT_API CuePlayer {
 public:
+    /// What a text means to a parameter: a number, or the index of a choice's value. An error, in words, when it means
+    /// nothing.
+    struct Meaning {
+        float value = 0;
+        std::string problem; ///< empty when all is well
+        std::string code;    ///< of the problem
+    };
+    [[nodiscard]] static Meaning meaning_of(const std::string& text, const ParameterInfo& parameter);
+
     /// Binds; names that the character lacks and values of the wrong kind are added to `diagnostics`.
     CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics);
+
+    /// Whether some cue sets or sends that parameter: an index into `Character::parameters()`.
+    [[nodiscard]] bool touches(std::uint16_t parameter) const;
 
     /// Sets what is due up to and including `time`, seconds since the performer's start. Time only goes forward.
     void apply(Performer& performer, double time);
@@ -75,9 +86,8 @@ private:
         double at = 0;
         double over = 0;
         std::uint16_t parameter = 0;
-        bool is_flag = false;
         float value = 0;
-        enum class Kind { set, enter, reset, seed } kind = Kind::set;
+        enum class Kind { set, set_flag, set_choice, send, enter, reset, seed } kind = Kind::set;
         StateHandle state;
         std::uint64_t seed = 0;
     };

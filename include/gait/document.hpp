@@ -7,6 +7,7 @@
 #include "gait/ease.hpp"
 
 #include <array>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -88,45 +89,84 @@ struct FitDefinition {
                                                               ///< their rest pose is turned to stand as ours does
 };
 
-/// What a parameter is, and so what may be set and compared.
-enum class ParameterKind { number, flag };
+/// What a parameter is, and so what may be set and compared. An angle is in degrees and wraps; a choice is one of named
+/// values; a signal fires once and is consumed.
+enum class ParameterKind { number, angle, flag, choice, signal };
 
-/// An entry of `parameters`.
+/// An entry of `parameters`. At most one of `from`, `remember`, `greatest`, `since`, `on_when` and `flips_on` may be
+/// written; such a parameter is computed and no game sets it.
 struct ParameterDefinition {
     Text name;
     ParameterKind kind = ParameterKind::number;
+    std::vector<Text> of;                           ///< a choice's values
     std::optional<std::pair<double, double>> range; ///< inputs are clamped to it
-    std::optional<double> default_value;            ///< flags: 0 or 1; when absent 0, moved into the range
+    std::optional<double> default_value; ///< flags: 0 or 1; choices: which of `of`; when absent 0, moved into the range
     std::string unit;
     std::string note;
-    std::optional<Number> smooth; ///< seconds the smoothed value lags behind a steady ramp; see `compile` when absent
-    bool tune = false;            ///< the animator's own number, which no game has to set
+    std::optional<Number> smooth;  ///< seconds the smoothed value lags behind a steady ramp; see `compile` when absent
+    std::optional<Number> at_most; ///< the greatest change a second
+    bool tune = false;             ///< the animator's own number, which no game has to set
+    Number keep;                   ///< signals: seconds one is kept until something takes it
+    Number wait;                   ///< signals: seconds after one was taken before the next may be
+
+    Text from;       ///< always this expression's value
+    Text remember;   ///< this expression's value as it was when `only_while` held last
+    Text greatest;   ///< the greatest value of this expression since `clear`, counted where `only_while` holds
+    Text since;      ///< seconds since this condition held last
+    Text on_when;    ///< flags: goes on at this condition
+    Text off_when;   ///< and off at this one
+    Text flips_on;   ///< flags: changes each time this condition begins to hold, or this signal fires
+    Text only_while; ///< of `remember` and `greatest`; empty: always
+    Text clear;      ///< back to the default where this holds
 };
 
-struct PointDefinition;
+/// An optional value of a type that holds itself somewhere inside. Copies deeply.
+template <typename Value> class Nested {
+public:
+    Nested() = default;
+    /// Holds `value`.
+    Nested(Value value) : value_(std::make_unique<Value>(std::move(value))) {}
+    /// A deep copy.
+    Nested(const Nested& other) : value_(other.value_ ? std::make_unique<Value>(*other.value_) : nullptr) {}
+    /// Takes the value over.
+    Nested(Nested&&) noexcept = default;
+    /// A deep copy.
+    Nested& operator=(const Nested& other) {
+        if (this != &other) { value_ = other.value_ ? std::make_unique<Value>(*other.value_) : nullptr; }
+        return *this;
+    }
+    /// Takes the value over.
+    Nested& operator=(Nested&&) noexcept = default;
+    ~Nested() = default;
+    /// Whether it holds anything.
+    explicit operator bool() const { return value_ != nullptr; }
+    /// What it holds.
+    Value& operator*() { return *value_; }
+    /// \copydoc operator*
+    const Value& operator*() const { return *value_; }
+    /// \copydoc operator*
+    Value* operator->() { return value_.get(); }
+    /// \copydoc operator*
+    const Value* operator->() const { return value_.get(); }
 
-/// A blend space on one parameter: motions at points, blended linearly between neighbours and held beyond the ends.
-struct BlendDefinition {
-    Text parameter;
-    bool sync_cycle = false; ///< `sync: cycle`: looping clips share one phase
-    std::vector<PointDefinition> points;
-
-    // Defined below, where a point is complete: motions and points hold each other.
-    /// \cond
-    BlendDefinition();
-    BlendDefinition(const BlendDefinition& other);
-    BlendDefinition(BlendDefinition&& other) noexcept;
-    BlendDefinition& operator=(const BlendDefinition& other);
-    BlendDefinition& operator=(BlendDefinition&& other) noexcept;
-    ~BlendDefinition();
-    /// \endcond
+private:
+    std::unique_ptr<Value> value_;
 };
 
-/// What a state or a point plays: a clip by name, or a blend space.
+struct BlendDefinition;
+struct PickDefinition;
+struct ChooseDefinition;
+struct MachineDefinition;
+
+/// What a state or a point plays: a clip or a named motion, a blend space, a pick or a choose.
 struct MotionDefinition {
-    Text clip;                            ///< when not empty, the clip's name
-    std::optional<BlendDefinition> blend; ///< otherwise this
-    std::optional<bool> loop;             ///< overrides the clip's own
+    Text clip; ///< when not empty, the name of a clip or of an entry of `motions`, with its arguments: `paces(trot,
+               ///< run)`
+    Nested<BlendDefinition> blend;
+    Nested<PickDefinition> pick;
+    Nested<ChooseDefinition> choose;
+    std::optional<bool> loop; ///< overrides the clip's own
+    Text rate;                ///< an expression: times as fast; negative plays backward, 0 holds
     Place place;
 
     MotionDefinition() = default;
@@ -135,9 +175,9 @@ struct MotionDefinition {
     /// A clip.
     MotionDefinition(const char* clip_name) : clip(clip_name) {}
     /// A blend space.
-    MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
+    inline MotionDefinition(BlendDefinition blend_space);
     /// Whether nothing is played.
-    [[nodiscard]] bool empty() const { return clip.empty() && !blend; }
+    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !pick && !choose; }
 };
 
 /// One motion of a blend space, and its place.
@@ -146,35 +186,97 @@ struct PointDefinition {
     MotionDefinition play;
 };
 
-/// \cond
-inline BlendDefinition::BlendDefinition() = default;
-inline BlendDefinition::BlendDefinition(const BlendDefinition& other) = default;
-inline BlendDefinition::BlendDefinition(BlendDefinition&& other) noexcept = default;
-inline BlendDefinition& BlendDefinition::operator=(const BlendDefinition& other) = default;
-inline BlendDefinition& BlendDefinition::operator=(BlendDefinition&& other) noexcept = default;
-inline BlendDefinition::~BlendDefinition() = default;
-/// \endcond
+/// A blend space on one parameter: motions at points, blended linearly between neighbours and held beyond the ends.
+struct BlendDefinition {
+    Text parameter;
+    bool sync_cycle = false; ///< `sync: cycle`: looping clips share one phase
+    std::vector<PointDefinition> points;
+};
 
-/// One way out of a state. Without `when` and `after`, or with `at_end`, it leaves as the motion ends, its fade done by
-/// then.
-struct TransitionDefinition {
-    Text to;
-    Text when;
-    bool at_end = false;         ///< `at: end`; with `when` or `after` all must hold
-    std::optional<Number> after; ///< not before the state was active for so many seconds
-    std::vector<Text> except;    ///< of `always`: the states it does not leave
-    bool again = false;          ///< of `always`: also when its target is active already, which begins afresh
-    Number fade{0.2};
-    Ease ease = Ease::smooth;
+inline MotionDefinition::MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
+
+/// How a pick goes from entry to entry.
+enum class PickOrder { dealt, random, in_turn };
+
+/// A motion of a pick. It plays to its end, or as many rounds as `loops` says, its fade out being done by then.
+struct PickEntry {
+    MotionDefinition play;
+    Number share{
+        1}; ///< dealt: how soon in a deal it tends to come; random: how often; in turn: how many times in a row
+    std::pair<Number, Number> loops{1, 1}; ///< rounds of a looping motion: a whole number between these is drawn
+    std::optional<Number> fade;            ///< seconds of the fade to it; the pick's own when absent
     Place place;
 };
 
-/// A thing the body can be doing.
+/// Motions played one after another for as long as the state is active.
+struct PickDefinition {
+    PickOrder order = PickOrder::dealt;
+    std::vector<PickEntry> of;
+    Nested<MotionDefinition> between; ///< played once between two entries
+    Number fade{0.3};                 ///< seconds
+};
+
+/// A motion of a choose.
+struct ChooseEntry {
+    Text when;  ///< on entry: a condition; empty for the last one, which is taken when no other is
+    Text value; ///< else: the value of the flag or choice
+    MotionDefinition play;
+};
+
+/// One of several motions: by a flag or choice, followed with a fade whenever that changes; or decided once, on the way
+/// in.
+struct ChooseDefinition {
+    Text by; ///< a flag or choice; empty for `on_entry`
+    std::vector<ChooseEntry> of;
+    Number fade{0.2}; ///< seconds, when the value changes
+    Place place;
+};
+
+/// How a fade looks: both motions go on; the one being left stands still; or the pose's difference and its velocity
+/// decay on top of the motion that is entered.
+enum class FadeStyle : std::uint8_t { cross, frozen, inertial };
+
+/// One way out of a state. Without `when`, `signal`, `after`, `inside` and `at_mark`, or with `at_end`, it leaves as
+/// the motion ends, its fade done by then. Whatever is written must hold at once.
+struct TransitionDefinition {
+    Text to; ///< a state; `air.take_off` is a state inside `air`
+    Text when;
+    Text signal;                                    ///< a signal, which it takes
+    bool at_end = false;                            ///< `at: end`
+    Text at_mark;                                   ///< `at: MARK`: as the motion passes it
+    Text inside;                                    ///< a span of the motion
+    std::optional<std::pair<Number, Number>> after; ///< not before the state was active for so many seconds: drawn
+                                                    ///< between these two as it is entered
+    std::vector<Text> except;                       ///< of `always`: the states it does not leave
+    bool again = false; ///< of `always`: also when its target is active already, which begins afresh
+    Number fade{0.2};
+    Text fade_by; ///< when not empty, an expression for the fade's seconds
+    Ease ease = Ease::smooth;
+    FadeStyle style = FadeStyle::cross;
+    Text enter_at;       ///< where the motion begins: a fraction, a mark, `phase` or `footfall`; empty: its beginning
+    bool settle = false; ///< what it enters is not left before the fade is done
+    Place place;
+};
+
+/// Where a transition branches in the same instant: the first branch that holds is taken; the last needs no condition.
+struct BranchDefinition {
+    Text to;
+    Text when;
+    std::optional<Number> fade; ///< seconds; that of the transition into the junction when absent
+    Place place;
+};
+
+/// A thing the body can be doing: it plays a motion, holds a machine of its own, or is a junction.
 struct StateDefinition {
     Text name;
     MotionDefinition play;
-    bool game_moves = false;              ///< `moved_by: game`: the travel of its clips is not used
-    std::vector<TransitionDefinition> go; ///< tried in order; the first that holds wins
+    Nested<MachineDefinition> machine;
+    Text machine_name;                         ///< or an entry of `machines`, with its arguments
+    bool resume = false;                       ///< entering the machine goes on in the state it was left in
+    std::vector<BranchDefinition> junction;    ///< not empty: nothing is played here
+    bool game_moves = false;                   ///< `moved_by: game`: the travel of its clips is not used
+    std::vector<std::pair<Text, Text>> values; ///< what it gives the game, by names of the document's `values`
+    std::vector<TransitionDefinition> go;      ///< tried in order; the first that holds wins
 };
 
 /// States, and the one it starts in.
@@ -183,6 +285,31 @@ struct MachineDefinition {
     std::vector<TransitionDefinition> always; ///< leave from whichever state is active, tried before its own
     std::vector<StateDefinition> states;
     Place place;
+};
+
+/// An entry of `motions`: written once, played in several places.
+struct NamedMotion {
+    Text name;
+    std::vector<Text> arguments; ///< names that stand for clips and motions inside it
+    MotionDefinition play;
+};
+
+/// An entry of `machines`: written once, used in several states.
+struct NamedMachine {
+    Text name;
+    std::vector<Text> arguments; ///< names that stand for clips, motions and parameters inside it
+    MachineDefinition machine;
+};
+
+/// An entry of `values`: what states give the game while they are active.
+struct ValueDefinition {
+    Text name;
+    ParameterKind kind = ParameterKind::number; ///< number, flag or choice
+    std::vector<Text> of;                       ///< a choice's values
+    double default_value = 0;                   ///< where no state says otherwise
+    bool at_middle = false; ///< flags and choices: change in the middle of a fade instead of at its start
+    std::string unit;
+    std::string note;
 };
 
 /// A machine that moves the body.
@@ -210,6 +337,9 @@ struct Document {
     std::vector<FitDefinition> fits;
     std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found
     std::vector<ParameterDefinition> parameters;
+    std::vector<ValueDefinition> values;
+    std::vector<NamedMotion> motions;
+    std::vector<NamedMachine> machines;
     std::vector<LayerDefinition> layers;
 };
 

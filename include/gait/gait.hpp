@@ -2,6 +2,7 @@
 /// Every public header of Pliant Gait.
 #pragma once
 
+#include "gait/bindings.hpp"
 #include "gait/bvh.hpp"
 #include "gait/character.hpp"
 #include "gait/clip.hpp"
@@ -11,6 +12,7 @@
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"
 #include "gait/ease.hpp"
+#include "gait/events.hpp"
 #include "gait/fit.hpp"
 #include "gait/gltf.hpp"
 #include "gait/inspect.hpp"

@@ -4,6 +4,7 @@
 
 #include "gait/api.hpp"
 #include "gait/character.hpp"
+#include "gait/events.hpp"
 #include "gait/math.hpp"
 #include "gait/travel.hpp"
 
@@ -43,9 +44,10 @@ struct InstanceView {
     std::uint16_t state = 0;      ///< index into `Character::states()`
     std::uint16_t transition = 0; ///< the one that entered it; 0xFFFF for the start
     float weight = 0;             ///< its share of the pose, 0 to 1; all instances sum to 1
-    double fade_seconds = 0;      ///< of the fade that brings it in over those below it
+    double fade_seconds = 0;      ///< of the fade that brings it in over those below it; 0 for an inertial one
     double fade_elapsed = 0;
     Ease ease = Ease::smooth;
+    bool frozen = false; ///< it stands still
 };
 
 /// Who moves the body: the travel of its clips, or the game alone.
@@ -79,8 +81,7 @@ public:
     /// starts it afresh. False, and counted, when the handle refers to nothing or the fade is negative or not finite.
     bool enter(StateHandle state, double fade = 0.2, Ease ease = Ease::smooth);
 
-    /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`. No
-    /// motion of this version draws yet.
+    /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`.
     void set_seed(std::uint64_t seed);
     /// As it was set; 0 at first.
     [[nodiscard]] std::uint64_t seed() const;
@@ -98,7 +99,21 @@ public:
     /// \copydoc set(NumberParameter,float)
     bool set(FlagParameter parameter, bool value);
 
-    /// The same by name: a number for a number, a bool for a flag.
+    /// Sets a choice to one of its values. False, and counted, when there is none of that name.
+    bool set(ChoiceParameter parameter, std::string_view value);
+    /// Sends a signal. It waits until a transition takes it, at least through one decision and for as long as its
+    /// `keep` says; sent again before that, it is one signal still. False, and counted, when the handle refers to
+    /// nothing.
+    bool send(SignalParameter signal);
+    /// The same by name.
+    bool send(std::string_view name) { return send(character_->signal(name)); }
+
+    /// A choice by name.
+    bool set(std::string_view name, std::string_view value) { return set(character_->choice(name), value); }
+    /// \copydoc set(std::string_view,std::string_view)
+    bool set(std::string_view name, const char* value) { return set(name, std::string_view(value)); }
+
+    /// The same by name: a number for a number or an angle, a bool for a flag.
     template <typename Value>
     requires std::is_arithmetic_v<Value>
     bool set(std::string_view name, Value value) {
@@ -115,10 +130,23 @@ public:
     [[nodiscard]] float smoothed(NumberParameter parameter) const;
     /// \copydoc get(NumberParameter) const
     [[nodiscard]] bool get(FlagParameter parameter) const;
+    /// The value of a choice by its name; empty for a handle of nothing.
+    [[nodiscard]] std::string_view get(ChoiceParameter parameter) const;
+
+    /// What the active states give the game now: numbers blend with the fades, flags and choices are those of the state
+    /// that is entered, from the start of its fade or from its middle. 0, false and empty for a handle of nothing.
+    [[nodiscard]] float get(NumberValue value) const;
+    /// \copydoc get(NumberValue) const
+    [[nodiscard]] bool get(FlagValue value) const;
+    /// \copydoc get(NumberValue) const
+    [[nodiscard]] std::string_view get(ChoiceValue value) const;
 
     /// Plays `seconds` of time: parameters, machine, playheads, pose. Allocates nothing, locks nothing, throws nothing.
     /// Zero is allowed: the machine decides, no time passes. False, and counted, for a negative or non-finite step.
     bool advance(double seconds);
+    /// The same, and tells in `events` what happened. The performer is the same to the last bit whether anybody listens
+    /// or not.
+    bool advance(double seconds, EventList& events);
 
     /// The pose [one a joint], each relative to its parent. `out` must hold `joint_count()`; excess is left alone.
     /// Fewer places take as many joints.
@@ -140,8 +168,12 @@ public:
 
     /// Seconds since the start or `reset`.
     [[nodiscard]] double time() const;
-    /// The active state: an index into `Character::states()`.
+    /// The active state, the innermost one: an index into `Character::states()`.
     [[nodiscard]] std::uint16_t state() const;
+    /// Whether a state is active, or holds the one that is.
+    [[nodiscard]] bool is_active(StateHandle state) const;
+    /// Seconds a state has been active; 0 when it is not.
+    [[nodiscard]] double seconds_in(StateHandle state) const;
     /// The same by name.
     [[nodiscard]] std::string_view state_name() const;
     /// The transitions of the last `advance`, in order.
@@ -173,6 +205,7 @@ public:
     bool restore(std::span<const std::byte> stored);
 
 private:
+    bool advance_with(double seconds, EventList* events);
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;
 
     struct Free {

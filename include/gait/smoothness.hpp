@@ -102,6 +102,9 @@ private:
     std::deque<Measured> recent_;   ///< those whose neighbours in time still matter
     Worst worst_;
     std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
+    std::vector<double> offset_place_;     ///< a joint each, degrees as the offset was caught
+    std::vector<Vec3> shown_velocity_;     ///< a joint each, degrees a second as it was caught
+    bool captured_before_ = false;         ///< it was caught a frame ago
     double offset_before_ = -1;
     double last_jolt_ = 0;
     std::uint64_t begun_ = 0;

@@ -1,9 +1,11 @@
 #include "check/sink.hpp"
 #include "gait/compile.hpp"
+#include "machine/call.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace gait {
 namespace {
@@ -23,6 +25,17 @@ public:
                            "clips." + clip.name.value);
             }
         }
+        for (const NamedMotion& motion : document_.motions) { motions_.insert(motion.name.value); }
+        // By index: stand-ins may be added while they are walked.
+        for (std::size_t m = 0; m < document_.motions.size(); ++m) {
+            arguments_ = document_.motions[m].arguments;
+            fill_motion(document_.motions[m].play, false);
+        }
+        for (NamedMachine& named : document_.machines) {
+            arguments_ = named.arguments;
+            fill_machine(named.machine);
+        }
+        arguments_.clear();
         for (LayerDefinition& layer : document_.layers) { fill_machine(layer.machine); }
         return sink_.take();
     }
@@ -41,6 +54,11 @@ private:
 
     void fill_machine(MachineDefinition& machine) {
         for (StateDefinition& state : machine.states) {
+            if (!state.junction.empty() || !state.machine_name.empty()) { continue; }
+            if (state.machine) {
+                fill_machine(*state.machine);
+                continue;
+            }
             if (state.play.empty()) {
                 sink_.warn(state.name.place, "draft-motion",
                            fmt::format("state '{}' plays nothing yet; the rest pose stands in", state.name.value));
@@ -51,21 +69,24 @@ private:
             });
             fill_motion(state.play, waits_for_end);
         }
-        if (machine.start.empty() && !machine.states.empty()) {
-            machine.start = machine.states.front().name;
+        const auto first = std::find_if(machine.states.begin(), machine.states.end(),
+                                        [](const StateDefinition& s) { return s.junction.empty(); });
+        if (machine.start.empty() && first != machine.states.end()) {
+            machine.start = first->name;
             sink_.warn(machine.place, "draft-start",
                        fmt::format("no start is named yet; this draft starts in '{}'", machine.start.value));
         }
+        machines_.push_back(&machine);
         // States may be added while they are walked.
         std::vector<Text> wanted{machine.start};
         for (const TransitionDefinition& t : machine.always) { wanted.push_back(t.to); }
         for (const StateDefinition& state : machine.states) {
             for (const TransitionDefinition& t : state.go) { wanted.push_back(t.to); }
+            for (const BranchDefinition& branch : state.junction) { wanted.push_back(branch.to); }
         }
         for (const Text& name : wanted) {
-            const bool known = std::any_of(machine.states.begin(), machine.states.end(),
-                                           [&](const StateDefinition& s) { return s.name.value == name.value; });
-            if (known || name.empty()) { continue; }
+            // What leads into a state's machine, or to a state around this one, is for `compile` to judge.
+            if (name.empty() || name.value.find('.') != std::string::npos || is_known(name.value)) { continue; }
             sink_.warn(
                 name.place, "draft-state",
                 fmt::format(
@@ -77,6 +98,14 @@ private:
             fill_motion(waiting.play, false);
             machine.states.push_back(waiting);
         }
+        machines_.pop_back();
+    }
+
+    [[nodiscard]] bool is_known(const std::string& name) const {
+        return std::any_of(machines_.begin(), machines_.end(), [&](const MachineDefinition* machine) {
+            return std::any_of(machine->states.begin(), machine->states.end(),
+                               [&](const StateDefinition& s) { return s.name.value == name; });
+        });
     }
 
     void fill_motion(MotionDefinition& motion, bool waits_for_end) {
@@ -84,7 +113,29 @@ private:
             for (PointDefinition& point : motion.blend->points) { fill_motion(point.play, false); }
             return;
         }
-        const std::string& name = motion.clip.value;
+        if (motion.pick) {
+            for (PickEntry& entry : motion.pick->of) { fill_motion(entry.play, false); }
+            if (motion.pick->between) { fill_motion(*motion.pick->between, false); }
+            return;
+        }
+        if (motion.choose) {
+            for (ChooseEntry& entry : motion.choose->of) { fill_motion(entry.play, waits_for_end); }
+            return;
+        }
+        fill_clip(motion, waits_for_end);
+    }
+
+    void fill_clip(MotionDefinition& motion, bool waits_for_end) {
+        const auto call = split_call(motion.clip);
+        if (!call) { return; } // `compile` says so
+        for (const Text& argument : call->arguments) {
+            MotionDefinition handed_in(argument);
+            fill_clip(handed_in, false);
+        }
+        const std::string& name = call->name.value;
+        const bool argument =
+            std::any_of(arguments_.begin(), arguments_.end(), [&](const Text& a) { return a.value == name; });
+        if (argument || motions_.contains(name)) { return; }
         const bool known = std::any_of(document_.clips.begin(), document_.clips.end(),
                                        [&](const ClipDefinition& c) { return c.name.value == name; });
         if (!known) {
@@ -106,6 +157,9 @@ private:
     Document& document_;
     Assets& assets_;
     DiagnosticSink sink_;
+    std::set<std::string> motions_;                  ///< names of the document's motions
+    std::vector<Text> arguments_;                    ///< of what is being filled
+    std::vector<const MachineDefinition*> machines_; ///< from the outermost to the one being filled
 };
 
 } // namespace

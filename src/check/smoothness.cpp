@@ -29,6 +29,9 @@ Vector turn(const Eigen::Quaterniond& a, const Eigen::Quaterniond& b) {
     return 2 * std::atan2(sine, q.w()) / sine * degrees_per_radian * q.vec();
 }
 
+Vec3 vec3_of(const Vector& v) { return {float(v.x()), float(v.y()), float(v.z())}; }
+Vector exact_of(Vec3 v) { return {double(v.x), double(v.y), double(v.z)}; }
+
 /// The fade's weight `back` seconds before the sample.
 double weight_at(const MotionSample& motion, double back) {
     if (!(motion.fade_seconds > 0)) { return 1; }
@@ -50,6 +53,11 @@ struct Trace {
 double jolt_of(const Trace& trace, double first_dt, double second_dt) {
     if (!trace.at[0] || !trace.at[1] || !trace.at[2]) { return 0; }
     return (turn(*trace.at[1], *trace.at[2]) / second_dt - turn(*trace.at[0], *trace.at[1]) / first_dt).norm();
+}
+
+/// The greatest acceleration of the quintic that decays from there: 20 x / T^2 for the place, 8 v / T for the speed.
+double quintic_acceleration(double place, double speed, double seconds) {
+    return 20 * place / (seconds * seconds) + 8 * speed / seconds;
 }
 
 } // namespace
@@ -132,6 +140,8 @@ void SnapMeter::measure() {
     const bool captured = c.offset_seconds > 0 && (offset_before_ < 0 || c.offset_elapsed < offset_before_);
     offset_before_ = c.offset_seconds > 0 ? c.offset_elapsed : -1;
     offset_allowance_.resize(joints, 0);
+    offset_place_.resize(joints, 0);
+    shown_velocity_.resize(joints);
     last_jolt_ = 0;
     Measured measured;
     for (std::size_t j = 0; j < joints; ++j) {
@@ -181,21 +191,30 @@ void SnapMeter::measure() {
             const Vector start = below.at[1] && below.at[2] ? turn(*below.at[2], *shown.at[2]) : Vector::Zero();
             const Vector earlier = below.at[1] ? turn(*below.at[1], *shown.at[1]) : Vector::Zero();
             const double seconds = c.offset_seconds;
-            const double speed = b.offset_seconds > 0 ? (start - earlier).norm() / second_dt : 0;
-            // The greatest acceleration of the quintic that starts there: 20 x / T^2 for the place, 8 v / T for the
-            // speed.
-            offset_allowance_[j] = 20 * start.norm() / (seconds * seconds) + 8 * speed / seconds;
+            // How fast the difference moves as it is caught: what was shown against what comes, which shows its own
+            // velocity only a frame later.
+            offset_place_[j] = start.norm();
+            shown_velocity_[j] = vec3_of(turn(*shown.at[0], *shown.at[1]) / first_dt);
+            const double speed =
+                b.offset_seconds > 0 ? (start - earlier).norm() / second_dt : exact_of(shown_velocity_[j]).norm();
+            offset_allowance_[j] = quintic_acceleration(offset_place_[j], speed, seconds);
+        } else if (captured_before_ && below.at[1] && below.at[2]) {
+            const Vector coming = turn(*below.at[1], *below.at[2]) / second_dt;
+            offset_allowance_[j] =
+                std::max(offset_allowance_[j],
+                         quintic_acceleration(offset_place_[j], (exact_of(shown_velocity_[j]) - coming).norm(),
+                                              c.offset_seconds));
         }
         if (offset) { needed += dt * offset_allowance_[j]; }
 
-        if (!any_fading) { continue; }
         measured.jolts.push_back(jolt);
         measured.allowances.push_back(needed);
     }
-    if (any_fading) {
-        // The newest fade is the one to blame.
+    captured_before_ = captured;
+    if (any_fading || offset) {
+        // The newest fade is the one to blame, or the newest motion where only an offset decays.
         std::size_t newest = motions.size() - 1;
-        while (newest > 0 && !fades[newest].fading) { --newest; }
+        while (any_fading && newest > 0 && !fades[newest].fading) { --newest; }
         measured.time = b.time;
         measured.motion = begun_ << 32U | motions[newest]->id;
         measured.transition = motions[newest]->transition;

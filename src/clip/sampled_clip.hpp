@@ -61,8 +61,6 @@ struct SampledClip {
 
     TravelPath travel;
     std::vector<NumberRow> numbers;
-    std::vector<ClipMark> marks; ///< in order of time
-    std::vector<ClipSpan> spans;
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
     [[nodiscard]] std::size_t bytes() const;

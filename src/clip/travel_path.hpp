@@ -18,8 +18,7 @@ struct TravelPath {
 /// Where the body is at `position`, 0 to 1 through an evenly sampled path of at least two places.
 [[nodiscard]] GAIT_API BodyStep place_at(const std::vector<BodyStep>& path, double position);
 
-/// The body's motion from `from` to `to` (positions in the clip, `to` not before `from`; a loop's may go beyond 1), as
-/// a twist.
+/// The body's motion from `from` to `to` (positions in the clip; a loop's `to` may lie beyond 0 to 1), as a twist.
 [[nodiscard]] GAIT_API BodyStep travel_between(const TravelPath& travel, double from, double to);
 
 } // namespace gait

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 
 namespace gait {
@@ -56,8 +57,8 @@ private:
     Cue read_cue(const YamlNode& node, int depth) {
         Cue cue;
         cue.place = node.place;
-        const YamlMap map(node, "a cue", {"at", "set", "over", "enter", "reset", "seed", "cues", "every", "times"},
-                          sink_);
+        const YamlMap map(node, "a cue",
+                          {"at", "set", "send", "over", "enter", "reset", "seed", "cues", "every", "times"}, sink_);
         if (!map.is_map()) { return cue; }
         if (map.find("at") == nullptr) {
             sink_.error(node.place, "missing-key", "this cue does not say when; add 'at: SECONDS'");
@@ -66,6 +67,15 @@ private:
         cue.over = seconds(map, "over").value_or(0);
         if (const YamlNode* set = map.find("set")) {
             for (const auto& [name, value] : named_entries(*set, "set", sink_)) { read_value(name, *value, cue); }
+        }
+        if (const YamlNode* send = map.find("send")) {
+            if (send->is_scalar()) {
+                cue.send.push_back(to_text(*send, "'send', a signal,", sink_));
+            } else {
+                for (const YamlNode* name : list_items(*send, "'send'", sink_)) {
+                    cue.send.push_back(to_text(*name, "a signal's name", sink_));
+                }
+            }
         }
         if (const YamlNode* group = map.find("cues")) { cue.group = read_cues(*group, depth + 1); }
         if (const YamlNode* enter = map.find("enter")) { read_enter(*enter, cue); }
@@ -79,12 +89,13 @@ private:
             }
         }
         bool does_something = false;
-        for (const char* key : {"set", "enter", "reset", "seed", "cues"}) {
+        for (const char* key : {"set", "send", "enter", "reset", "seed", "cues"}) {
             does_something = does_something || map.find(key) != nullptr;
         }
         if (!does_something) {
             sink_.error(node.place, "missing-key",
-                        "this cue does nothing; add 'set: {PARAMETER: VALUE}', 'enter: STATE' or a group of 'cues'");
+                        "this cue does nothing; add 'set: {PARAMETER: VALUE}', 'send: SIGNAL', 'enter: STATE' or a "
+                        "group of 'cues'");
         }
         if (map.find("over") != nullptr && map.find("set") == nullptr) {
             sink_.error(node.place, "wrong-shape", "'over' is how long a 'set' takes; this cue sets nothing");
@@ -126,19 +137,8 @@ private:
     }
 
     void read_value(const Text& name, const YamlNode& node, Cue& cue) {
-        Cue::Value value;
-        value.name = name;
-        value.place = node.place;
-        if (node.is_scalar() &&
-            (node.scalar == "yes" || node.scalar == "true" || node.scalar == "no" || node.scalar == "false")) {
-            value.is_flag = true;
-            value.value = node.scalar == "yes" || node.scalar == "true" ? 1 : 0;
-        } else if (const auto number = to_number(node, fmt::format("the value of '{}'", name.value), sink_)) {
-            value.value = number->value;
-        } else {
-            return;
-        }
-        cue.set.push_back(std::move(value));
+        Cue::Value value{name, to_text(node, fmt::format("the value of '{}'", name.value), sink_)};
+        if (!value.value.empty()) { cue.set.push_back(std::move(value)); }
     }
 
     CueSheet& sheet_;
@@ -169,6 +169,51 @@ CueSheetRead read_cue_sheet(const std::filesystem::path& path) {
     return read_cue_sheet_text(contents.bytes, path.string());
 }
 
+CuePlayer::Meaning CuePlayer::meaning_of(const std::string& text, const ParameterInfo& info) {
+    const auto problem = [](const char* code, std::string message) { return Meaning{0, std::move(message), code}; };
+    if (info.computed) {
+        return problem("wrong-type", fmt::format("'{}' is computed from other parameters; set those", info.name));
+    }
+    switch (info.kind) {
+    case ParameterKind::signal:
+        return problem("wrong-type", fmt::format("'{}' is a signal, which has no value; send it", info.name));
+    case ParameterKind::flag:
+        if (text == "yes" || text == "true") { return {1, {}, {}}; }
+        if (text == "no" || text == "false") { return {0, {}, {}}; }
+        return problem("wrong-type", fmt::format("'{}' is a flag; write yes or no", info.name));
+    case ParameterKind::choice: {
+        const auto found = std::find(info.of.begin(), info.of.end(), text);
+        if (found != info.of.end()) { return {float(found - info.of.begin()), {}, {}}; }
+        return problem("unknown-value",
+                       fmt::format("'{}' is one of {}; found '{}'", info.name, fmt::join(info.of, ", "), text));
+    }
+    case ParameterKind::number:
+    case ParameterKind::angle:
+        break;
+    }
+    double value = 0;
+    const char* first = text.data() + (text.starts_with('+') ? 1 : 0);
+    const auto [end, failure] = std::from_chars(first, text.data() + text.size(), value);
+    if (failure != std::errc{} || end != text.data() + text.size() || !std::isfinite(value)) {
+        return problem("wrong-type",
+                       fmt::format("'{}' is a number; write one such as 1.4; found '{}'", info.name, text));
+    }
+    const bool wraps = info.kind == ParameterKind::angle;
+    if (!wraps && (float(value) < info.low || float(value) > info.high)) {
+        return problem("wrong-range",
+                       fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value));
+    }
+    return {float(value), {}, {}};
+}
+
+bool CuePlayer::touches(std::uint16_t parameter) const {
+    return std::any_of(steps_.begin(), steps_.end(), [&](const Step& step) {
+        const bool sets =
+            step.kind != Step::Kind::enter && step.kind != Step::Kind::reset && step.kind != Step::Kind::seed;
+        return sets && step.parameter == parameter;
+    });
+}
+
 CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics) {
     DiagnosticSink sink(sheet.file, sheet.source);
     std::vector<std::string> names;
@@ -176,30 +221,40 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
     bool too_many = false;
 
     // Bind every value once, then lay the repeats out.
+    const auto find = [&](const Text& name) -> std::optional<std::uint16_t> {
+        const auto found = std::find(names.begin(), names.end(), name.value);
+        if (found != names.end()) { return std::uint16_t(found - names.begin()); }
+        sink.unknown(name.place, "parameter", name.value, names);
+        return std::nullopt;
+    };
     const auto bind = [&](const Cue::Value& value) -> std::optional<Step> {
-        const auto found = std::find(names.begin(), names.end(), value.name.value);
-        if (found == names.end()) {
-            sink.unknown(value.name.place, "parameter", value.name.value, names);
-            return std::nullopt;
-        }
-        const ParameterInfo& info = character.parameters()[std::size_t(found - names.begin())];
-        const bool wants_flag = info.kind == ParameterKind::flag;
-        if (wants_flag != value.is_flag) {
-            sink.error(value.place, "wrong-type",
-                       wants_flag ? fmt::format("'{}' is a flag; write yes or no", info.name)
-                                  : fmt::format("'{}' is a number; write one such as 1.4", info.name));
-            return std::nullopt;
-        }
-        const auto given = float(value.value);
-        if (given < info.low || given > info.high) {
-            sink.error(value.place, "wrong-range",
-                       fmt::format("'{}' ranges from {} to {}; found {}", info.name, info.low, info.high, value.value));
+        const auto parameter = find(value.name);
+        if (!parameter) { return std::nullopt; }
+        const ParameterInfo& info = character.parameters()[*parameter];
+        const Meaning meaning = meaning_of(value.value.value, info);
+        if (!meaning.problem.empty()) {
+            sink.error(value.value.place, meaning.code, meaning.problem);
             return std::nullopt;
         }
         Step step;
-        step.parameter = std::uint16_t(found - names.begin());
-        step.is_flag = wants_flag;
-        step.value = given;
+        step.parameter = *parameter;
+        step.kind = info.kind == ParameterKind::flag     ? Step::Kind::set_flag
+                    : info.kind == ParameterKind::choice ? Step::Kind::set_choice
+                                                         : Step::Kind::set;
+        step.value = meaning.value;
+        return step;
+    };
+    const auto bind_signal = [&](const Text& name) -> std::optional<Step> {
+        const auto parameter = find(name);
+        if (!parameter) { return std::nullopt; }
+        if (character.parameters()[*parameter].kind != ParameterKind::signal) {
+            sink.error(name.place, "wrong-type",
+                       fmt::format("'{}' is no signal; write 'set: {{{}: VALUE}}'", name.value, name.value));
+            return std::nullopt;
+        }
+        Step step;
+        step.parameter = *parameter;
+        step.kind = Step::Kind::send;
         return step;
     };
     const auto lay_out = [&](const auto& self, const std::vector<Cue>& cues, double start) -> void {
@@ -218,6 +273,9 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
             for (const Cue::Value& value : cue.set) {
                 if (auto step = bind(value)) { bound.push_back(*step); }
             }
+            for (const Text& signal : cue.send) {
+                if (auto step = bind_signal(signal)) { bound.push_back(*step); }
+            }
             if (!cue.enter.empty()) {
                 other.kind = Step::Kind::enter;
                 other.state = character.state(cue.enter.value);
@@ -235,7 +293,7 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
                 const double at = start + cue.at + n * cue.every;
                 for (Step step : bound) {
                     step.at = at;
-                    step.over = step.is_flag || step.kind != Step::Kind::set ? 0 : cue.over;
+                    step.over = step.kind != Step::Kind::set ? 0 : cue.over;
                     last_ = std::max(last_, at + step.over);
                     steps_.push_back(step);
                 }
@@ -272,14 +330,22 @@ void CuePlayer::apply(Performer& performer, double time) {
         case Step::Kind::enter:
             performer.enter(step.state, double(step.value));
             continue;
+        case Step::Kind::send:
+            performer.send(SignalParameter{step.parameter});
+            continue;
+        case Step::Kind::set_flag:
+            performer.set(FlagParameter{step.parameter}, step.value != 0);
+            continue;
+        case Step::Kind::set_choice:
+            performer.set(ChoiceParameter{step.parameter},
+                          performer.character().parameters()[step.parameter].of[std::size_t(step.value)]);
+            continue;
         case Step::Kind::set:
             break;
         }
         // A newer cue takes a parameter over from a ramp under way.
         std::erase_if(ramps_, [&](const Ramp& ramp) { return ramp.step.parameter == step.parameter; });
-        if (step.is_flag) {
-            performer.set(FlagParameter{step.parameter}, step.value != 0);
-        } else if (step.over > 0) {
+        if (step.over > 0) {
             ramps_.push_back({step, performer.get(NumberParameter{step.parameter})});
         } else {
             performer.set(NumberParameter{step.parameter}, step.value);
@@ -287,8 +353,10 @@ void CuePlayer::apply(Performer& performer, double time) {
     }
     for (const Ramp& ramp : ramps_) {
         const double u = std::clamp((time - ramp.step.at) / ramp.step.over, 0.0, 1.0);
-        performer.set(NumberParameter{ramp.step.parameter},
-                      float(double(ramp.from) + (double(ramp.step.value) - double(ramp.from)) * u));
+        double way = double(ramp.step.value) - double(ramp.from);
+        const ParameterInfo& info = performer.character().parameters()[ramp.step.parameter];
+        if (info.kind == ParameterKind::angle) { way = std::remainder(way, 360.0); } // the short way round
+        performer.set(NumberParameter{ramp.step.parameter}, float(double(ramp.from) + way * u));
     }
     std::erase_if(ramps_, [&](const Ramp& ramp) { return time >= ramp.step.at + ramp.step.over - slack; });
 }

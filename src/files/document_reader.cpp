@@ -1,10 +1,12 @@
 #include "files/write_file.hpp"
 #include "files/yaml_tree.hpp"
 #include "gait/compile.hpp"
+#include "machine/call.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 
 namespace gait {
 namespace {
@@ -17,7 +19,7 @@ public:
     Text read(const YamlNode& root) {
         const YamlMap map(root, "a document",
                           {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
-                           "parameters", "layers"},
+                           "parameters", "values", "motions", "machines", "layers"},
                           sink_);
         if (!map.is_map()) { return {}; }
         const Text based_on = map.text("based_on");
@@ -41,6 +43,9 @@ public:
         if (const YamlNode* fits = map.find("fits")) { read_fits(*fits); }
         if (const YamlNode* mirror = map.find("mirror")) { document_.mirror = read_name_pairs(*mirror, "'mirror'"); }
         if (const YamlNode* parameters = map.find("parameters")) { read_parameters(*parameters); }
+        if (const YamlNode* values = map.find("values")) { read_values(*values); }
+        if (const YamlNode* motions = map.find("motions")) { read_named(*motions); }
+        if (const YamlNode* machines = map.find("machines")) { read_machines(*machines); }
         const YamlNode* layers = map.find("layers");
         if (layers != nullptr && based_) {
             sink_.error(layers->place, "wrong-base",
@@ -247,38 +252,135 @@ private:
         }
     }
 
+    struct KindName {
+        std::string_view name;
+        ParameterKind kind;
+    };
+    static constexpr std::array<KindName, 5> kinds{{{"number", ParameterKind::number},
+                                                    {"angle", ParameterKind::angle},
+                                                    {"flag", ParameterKind::flag},
+                                                    {"choice", ParameterKind::choice},
+                                                    {"signal", ParameterKind::signal}}};
+
+    /// The kind that `map` says, one of the first `count`.
+    std::optional<ParameterKind> read_kind(const YamlMap& map, std::size_t count, const std::string& what) {
+        const Text word = map.text("kind");
+        std::vector<std::string> names;
+        for (std::size_t k = 0; k < count; ++k) {
+            if (kinds[k].name == word.value) { return kinds[k].kind; }
+            names.emplace_back(kinds[k].name);
+        }
+        if (!word.empty()) { sink_.unknown(word.place, what, word.value, names); }
+        return std::nullopt;
+    }
+
+    std::vector<Text> read_names(const YamlNode& node, const std::string& list, const std::string& item) {
+        std::vector<Text> names;
+        if (node.is_scalar()) {
+            names.push_back(to_text(node, list, sink_));
+            return names;
+        }
+        for (const YamlNode* name : list_items(node, list, sink_)) { names.push_back(to_text(*name, item, sink_)); }
+        return names;
+    }
+
+    /// Says which keys a kind has no use for.
+    void refuse(const YamlMap& map, const Text& name, const char* kind, std::initializer_list<const char*> keys) {
+        for (const char* key : keys) {
+            if (const YamlNode* extra = map.find(key)) {
+                sink_.error(
+                    extra->place, "wrong-shape",
+                    fmt::format("'{}' is {} and has no '{}'; remove it, or write another kind", name.value, kind, key));
+            }
+        }
+    }
+
     void read_parameters(const YamlNode& node) {
         for (const auto& [name, value] : named_entries(node, "parameters", sink_)) {
             ParameterDefinition parameter;
             parameter.name = name;
-            const YamlMap map(*value, "a parameter", {"kind", "range", "default", "unit", "note", "smooth", "tune"},
+            const YamlMap map(*value, "a parameter",
+                              {"kind",    "of",      "range",    "default",  "unit",  "note",     "smooth",
+                               "at_most", "tune",    "keep",     "wait",     "from",  "remember", "greatest",
+                               "since",   "on_when", "off_when", "flips_on", "while", "clear"},
                               sink_);
-            const Text kind = map.text("kind");
-            if (kind.value == "flag") {
-                parameter.kind = ParameterKind::flag;
-            } else if (kind.empty() && map.is_map() && map.find("kind") == nullptr && !based_) {
+            if (const auto kind = read_kind(map, kinds.size(), "parameter kind")) {
+                parameter.kind = *kind;
+            } else if (map.is_map() && map.find("kind") == nullptr && !based_) {
                 sink_.error(name.place, "missing-key",
-                            fmt::format("parameter '{}' does not say its kind; add 'kind: number' or 'kind: flag'",
+                            fmt::format("parameter '{}' does not say its kind; add 'kind: number' or angle, flag, "
+                                        "choice, signal",
                                         name.value));
-            } else if (!kind.empty() && kind.value != "number") {
-                sink_.unknown(kind.place, "parameter kind", kind.value, {"number", "flag"});
             }
+            if (const YamlNode* of = map.find("of")) { parameter.of = read_names(*of, "'of'", "a value's name"); }
             if (const YamlNode* range = map.find("range")) { read_range(*range, parameter); }
-            if (const YamlNode* value_node = map.find("default")) { read_default(*value_node, parameter); }
+            if (const YamlNode* value_node = map.find("default")) {
+                parameter.default_value = read_default(*value_node, parameter.kind, parameter.of, parameter.range);
+            }
             if (map.find("unit") != nullptr) { parameter.unit = map.text("unit").value; }
             if (map.find("note") != nullptr) { parameter.note = map.text("note").value; }
             parameter.smooth = map.number("smooth", "seconds");
+            parameter.at_most = map.number("at_most", "a second");
             parameter.tune = map.flag("tune").value_or(false);
-            if (parameter.kind == ParameterKind::flag) {
-                for (const char* key : {"range", "unit", "smooth"}) {
-                    if (const YamlNode* extra = map.find(key)) {
-                        sink_.error(extra->place, "wrong-shape",
-                                    fmt::format("'{}' is a flag and has no '{}'; remove it, or write 'kind: number'",
-                                                name.value, key));
-                    }
-                }
+            parameter.keep = map.number("keep", "seconds").value_or(Number(0));
+            parameter.wait = map.number("wait", "seconds").value_or(Number(0));
+            parameter.from = map.text("from");
+            parameter.remember = map.text("remember");
+            parameter.greatest = map.text("greatest");
+            parameter.since = map.text("since");
+            parameter.on_when = map.text("on_when");
+            parameter.off_when = map.text("off_when");
+            parameter.flips_on = map.text("flips_on");
+            parameter.only_while = map.text("while");
+            parameter.clear = map.text("clear");
+            switch (parameter.kind) {
+            case ParameterKind::flag:
+                refuse(map, name, "a flag", {"range", "unit", "smooth", "at_most", "of", "keep", "wait"});
+                break;
+            case ParameterKind::choice:
+                refuse(map, name, "a choice", {"range", "unit", "smooth", "at_most", "keep", "wait"});
+                break;
+            case ParameterKind::signal:
+                refuse(map, name, "a signal",
+                       {"range", "unit", "smooth", "at_most", "of", "default", "from", "remember", "greatest", "since",
+                        "on_when", "flips_on"});
+                break;
+            case ParameterKind::angle:
+                refuse(map, name, "an angle", {"range", "of", "keep", "wait"});
+                break;
+            case ParameterKind::number:
+                refuse(map, name, "a number", {"of", "keep", "wait"});
+                break;
             }
             document_.parameters.push_back(std::move(parameter));
+        }
+    }
+
+    void read_values(const YamlNode& node) {
+        for (const auto& [name, value] : named_entries(node, "values", sink_)) {
+            ValueDefinition definition;
+            definition.name = name;
+            const YamlMap map(*value, "a value", {"kind", "of", "default", "unit", "note", "switch"}, sink_);
+            if (const auto kind = read_kind(map, 4, "value kind")) { definition.kind = *kind; }
+            if (definition.kind == ParameterKind::angle) {
+                sink_.error(value->place, "wrong-type",
+                            "a value is a number, a flag or a choice; give the angle as a number");
+                definition.kind = ParameterKind::number;
+            }
+            if (const YamlNode* of = map.find("of")) { definition.of = read_names(*of, "'of'", "a value's name"); }
+            if (const YamlNode* value_node = map.find("default")) {
+                definition.default_value =
+                    read_default(*value_node, definition.kind, definition.of, std::nullopt).value_or(0);
+            }
+            if (const Text word = map.text("switch"); !word.empty()) {
+                definition.at_middle = word.value == "middle";
+                if (word.value != "middle" && word.value != "start") {
+                    sink_.unknown(word.place, "switch", word.value, {"start", "middle"});
+                }
+            }
+            if (map.find("unit") != nullptr) { definition.unit = map.text("unit").value; }
+            if (map.find("note") != nullptr) { definition.note = map.text("note").value; }
+            document_.values.push_back(std::move(definition));
         }
     }
 
@@ -301,19 +403,30 @@ private:
         parameter.range = {low->value, high->value};
     }
 
-    void read_default(const YamlNode& node, ParameterDefinition& parameter) {
-        if (parameter.kind == ParameterKind::flag) {
-            if (const auto value = to_flag(node, "the default of a flag", sink_)) {
-                parameter.default_value = *value ? 1 : 0;
-            }
-        } else if (const auto value = to_number(node, "the default of a number", sink_)) {
-            parameter.default_value = value->value;
-            if (parameter.range && (value->value < parameter.range->first || value->value > parameter.range->second)) {
-                sink_.error(node.place, "wrong-range",
-                            fmt::format("the default {} lies outside the range [{}, {}]", value->value,
-                                        parameter.range->first, parameter.range->second));
-            }
+    std::optional<double> read_default(const YamlNode& node, ParameterKind kind, const std::vector<Text>& of,
+                                       const std::optional<std::pair<double, double>>& range) {
+        if (kind == ParameterKind::flag) {
+            if (const auto value = to_flag(node, "the default of a flag", sink_)) { return *value ? 1 : 0; }
+            return std::nullopt;
         }
+        if (kind == ParameterKind::choice) {
+            const Text word = to_text(node, "the default of a choice", sink_);
+            std::vector<std::string> names;
+            for (std::size_t i = 0; i < of.size(); ++i) {
+                if (of[i].value == word.value) { return double(i); }
+                names.push_back(of[i].value);
+            }
+            if (!word.empty()) { sink_.unknown(word.place, "value", word.value, names); }
+            return std::nullopt;
+        }
+        const auto value = to_number(node, "the default of a number", sink_);
+        if (!value) { return std::nullopt; }
+        if (range && (value->value < range->first || value->value > range->second)) {
+            sink_.error(node.place, "wrong-range",
+                        fmt::format("the default {} lies outside the range [{}, {}]", value->value, range->first,
+                                    range->second));
+        }
+        return value->value;
     }
 
     LayerDefinition read_layer(const YamlNode& node) {
@@ -333,9 +446,14 @@ private:
         return layer;
     }
 
-    MachineDefinition read_machine(const YamlNode& node) {
+    MachineDefinition read_machine(const YamlNode& node, int depth = 0) {
         MachineDefinition machine;
         machine.place = node.place;
+        constexpr int deepest = 64; // far beyond what compiles, and no stack's end
+        if (depth > deepest) {
+            sink_.error(node.place, "too-deep", "machines nest too deeply here");
+            return machine;
+        }
         const YamlMap map(node, "a machine", {"start", "always", "states"}, sink_);
         machine.start = map.text("start");
         if (const YamlNode* always = map.find("always")) {
@@ -345,29 +463,110 @@ private:
         }
         if (const YamlNode* states = map.find("states")) {
             for (const auto& [name, value] : named_entries(*states, "states", sink_)) {
-                machine.states.push_back(read_state(name, *value));
+                machine.states.push_back(read_state(name, *value, depth));
             }
         }
         return machine;
     }
 
-    StateDefinition read_state(const Text& name, const YamlNode& node) {
+    StateDefinition read_state(const Text& name, const YamlNode& node, int depth) {
         StateDefinition state;
         state.name = name;
-        const YamlMap map(node, fmt::format("state '{}'", name.value), {"play", "moved_by", "go"}, sink_);
+        const YamlMap map(node, fmt::format("state '{}'", name.value),
+                          {"play", "machine", "junction", "resume", "moved_by", "values", "go"}, sink_);
         if (const Text mover = map.text("moved_by"); !mover.empty()) {
             state.game_moves = mover.value == "game";
             if (mover.value != "game" && mover.value != "clip") {
                 sink_.unknown(mover.place, "mover", mover.value, {"clip", "game"});
             }
         }
-        if (const YamlNode* play = map.find("play")) { state.play = read_motion(*play, 0); }
+        const YamlNode *play = map.find("play"), *machine = map.find("machine"), *junction = map.find("junction");
+        if (int(play != nullptr) + int(machine != nullptr) + int(junction != nullptr) > 1) {
+            sink_.error(
+                node.place, "wrong-shape",
+                fmt::format("state '{}' is one thing: write 'play', 'machine' or 'junction', not several", name.value));
+        }
+        if (play != nullptr) { state.play = read_motion(*play, 0); }
+        if (machine != nullptr && machine->is_scalar()) {
+            state.machine_name = to_text(*machine, "'machine'", sink_);
+        } else if (machine != nullptr) {
+            state.machine = read_machine(*machine, depth + 1);
+        }
+        state.resume = map.flag("resume").value_or(false);
+        if (state.resume && machine == nullptr) {
+            sink_.error(map.find("resume")->place, "wrong-shape",
+                        "'resume' goes on where a machine was left, and this state has none; remove it");
+        }
+        if (junction != nullptr) { read_junction(*junction, map, state); }
+        if (const YamlNode* values = map.find("values")) {
+            for (const auto& [value_name, value] : named_entries(*values, "values of a state", sink_)) {
+                state.values.emplace_back(value_name, to_text(*value, "a value", sink_));
+            }
+        }
         if (const YamlNode* go = map.find("go")) {
             for (const YamlNode* item : list_items(*go, "'go'", sink_)) {
                 state.go.push_back(read_transition(*item, false));
             }
         }
         return state;
+    }
+
+    void read_junction(const YamlNode& node, const YamlMap& state_map, StateDefinition& state) {
+        for (const char* key : {"go", "values", "moved_by"}) {
+            if (const YamlNode* extra = state_map.find(key)) {
+                sink_.error(extra->place, "wrong-shape",
+                            fmt::format("a junction is passed at once and has no '{}'; remove it", key));
+            }
+        }
+        for (const YamlNode* item : list_items(node, "'junction'", sink_)) {
+            BranchDefinition branch;
+            branch.place = item->place;
+            const YamlMap map(*item, "a branch", {"to", "when", "fade"}, sink_);
+            branch.to = map.text("to");
+            if (map.is_map() && map.find("to") == nullptr) {
+                sink_.error(item->place, "missing-key", "this branch leads nowhere; add 'to: STATE'");
+            }
+            branch.when = map.text("when");
+            branch.fade = map.number("fade", "seconds");
+            state.junction.push_back(std::move(branch));
+        }
+        if (state.junction.empty()) {
+            sink_.error(node.place, "missing-key", "a junction needs branches, such as [{to: A, when: wet}, {to: B}]");
+        }
+    }
+
+    /// `paces(ahead, quick)`: a name, and names that stand for what is handed in.
+    std::vector<Text> read_arguments(Text& name) {
+        std::vector<Text> arguments;
+        const std::size_t open = name.value.find('(');
+        if (open == std::string::npos) { return arguments; }
+        const auto call = split_call(name);
+        if (!call) {
+            sink_.error(name.place, "wrong-name",
+                        fmt::format("'{}' is not a name with arguments; write NAME or NAME(one, other)", name.value));
+            name.value.resize(open);
+            return arguments;
+        }
+        name = call->name;
+        return call->arguments;
+    }
+
+    void read_named(const YamlNode& motions) {
+        for (auto& [name, value] : named_entries(motions, "motions", sink_)) {
+            NamedMotion& named = document_.motions.emplace_back();
+            named.name = name;
+            named.arguments = read_arguments(named.name);
+            named.play = read_motion(*value, 0);
+        }
+    }
+
+    void read_machines(const YamlNode& machines) {
+        for (auto& [name, value] : named_entries(machines, "machines", sink_)) {
+            NamedMachine& named = document_.machines.emplace_back();
+            named.name = name;
+            named.arguments = read_arguments(named.name);
+            named.machine = read_machine(*value);
+        }
     }
 
     MotionDefinition read_motion(const YamlNode& node, int depth) {
@@ -383,31 +582,150 @@ private:
             return motion;
         }
         if (!node.is_map()) {
-            sink_.error(
-                node.place, "wrong-shape",
-                fmt::format("'play' is a clip's name or a map with 'clip' or 'blend'; found {}", describe(node)));
+            sink_.error(node.place, "wrong-shape",
+                        fmt::format("'play' is the name of a clip or motion, or a map with 'clip', 'blend', 'pick' or "
+                                    "'choose'; found {}",
+                                    describe(node)));
             return motion;
         }
-        const YamlMap map(node, "a motion", {"clip", "loop", "blend", "points", "sync"}, sink_);
+        const YamlMap map(node, "a motion",
+                          {"clip", "loop", "rate", "blend", "points", "sync", "pick", "choose", "of", "fade"}, sink_);
         motion.loop = map.flag("loop");
-        const YamlNode* blend = map.find("blend");
-        const bool has_clip = map.find("clip") != nullptr;
-        if (has_clip == (blend != nullptr)) {
-            sink_.error(node.place, "wrong-shape",
-                        has_clip ? "a motion is either a 'clip' or a 'blend'; remove one of them"
-                                 : "this motion plays nothing; add 'clip: NAME', or 'blend: PARAMETER' with 'points'");
+        motion.rate = map.text("rate");
+        std::vector<std::string> said;
+        for (const char* key : {"clip", "blend", "pick", "choose"}) {
+            if (map.find(key) != nullptr) { said.emplace_back(key); }
         }
-        if (has_clip) {
-            motion.clip = map.text("clip");
-            for (const char* key : {"points", "sync"}) {
-                if (const YamlNode* extra = map.find(key); extra != nullptr && blend == nullptr) {
-                    sink_.error(extra->place, "wrong-shape",
-                                fmt::format("'{}' belongs to a blend space; add 'blend: PARAMETER' or remove it", key));
-                }
+        if (said.size() > 1) {
+            sink_.error(node.place, "wrong-shape",
+                        fmt::format("a motion is either a '{}' or a '{}'; remove one of them", said[0], said[1]));
+        } else if (said.empty()) {
+            sink_.error(
+                node.place, "wrong-shape",
+                "this motion plays nothing; add 'clip: NAME', 'blend: PARAMETER' with 'points', 'pick' or 'choose'");
+        }
+        const auto belongs = [&](const char* key, std::initializer_list<std::string_view> owners, const char* what) {
+            const YamlNode* extra = map.find(key);
+            if (extra == nullptr || said.size() != 1) { return; }
+            if (std::find(owners.begin(), owners.end(), said[0]) == owners.end()) {
+                sink_.error(extra->place, "wrong-shape", fmt::format("'{}' belongs to {}", key, what));
+            }
+        };
+        belongs("points", {"blend"}, "a blend space; add 'blend: PARAMETER' or remove it");
+        belongs("sync", {"blend"}, "a blend space; add 'blend: PARAMETER' or remove it");
+        belongs("of", {"choose"}, "a 'choose'; write it there, or remove it");
+        belongs("fade", {"choose"}, "a 'choose' or a transition; remove it");
+        belongs("rate", {"clip", "blend"}, "a clip or a blend space; write it there");
+        belongs("loop", {"clip"}, "a clip; write it there");
+        if (map.find("clip") != nullptr) { motion.clip = map.text("clip"); }
+        if (const YamlNode* blend = map.find("blend")) { motion.blend = read_blend(map, *blend, node, depth); }
+        if (const YamlNode* pick = map.find("pick")) { motion.pick = read_pick(*pick, depth); }
+        if (const YamlNode* choose = map.find("choose")) { motion.choose = read_choose(map, *choose, node, depth); }
+        return motion;
+    }
+
+    PickDefinition read_pick(const YamlNode& node, int depth) {
+        PickDefinition pick;
+        const YamlMap map(node, "a pick", {"order", "of", "between", "fade"}, sink_);
+        if (const Text word = map.text("order"); !word.empty()) {
+            if (word.value == "random") {
+                pick.order = PickOrder::random;
+            } else if (word.value == "in turn") {
+                pick.order = PickOrder::in_turn;
+            } else if (word.value != "dealt") {
+                sink_.unknown(word.place, "order", word.value, {"dealt", "random", "in turn"});
             }
         }
-        if (blend != nullptr) { motion.blend = read_blend(map, *blend, node, depth); }
-        return motion;
+        if (const auto fade = map.number("fade", "seconds")) { pick.fade = *fade; }
+        if (const YamlNode* between = map.find("between")) { pick.between = read_motion(*between, depth + 1); }
+        const YamlNode* of = map.find("of");
+        if (of == nullptr) {
+            if (map.is_map()) {
+                sink_.error(node.place, "missing-key", "a pick needs motions; add 'of: [CLIP, {play: CLIP}]'");
+            }
+            return pick;
+        }
+        std::vector<const YamlNode*> items;
+        if (of->is_sequence()) {
+            for (const YamlNode& item : of->items) { items.push_back(&item); }
+        } else {
+            items = list_items(*of, "'of'", sink_);
+        }
+        for (const YamlNode* item : items) { pick.of.push_back(read_pick_entry(*item, depth)); }
+        return pick;
+    }
+
+    PickEntry read_pick_entry(const YamlNode& node, int depth) {
+        PickEntry entry;
+        entry.place = node.place;
+        if (node.is_scalar()) {
+            entry.play = read_motion(node, depth + 1);
+            return entry;
+        }
+        const YamlMap map(node, "an entry of a pick", {"play", "share", "loops", "rate", "fade"}, sink_);
+        if (const YamlNode* play = map.find("play")) {
+            entry.play = read_motion(*play, depth + 1);
+        } else if (map.is_map()) {
+            sink_.error(node.place, "missing-key", "this entry plays nothing; add 'play: CLIP'");
+        }
+        if (const Text rate = map.text("rate"); !rate.empty()) { entry.play.rate = rate; }
+        if (const auto share = map.number("share", {})) { entry.share = *share; }
+        if (const YamlNode* loops = map.find("loops")) { entry.loops = read_one_or_two(*loops, "rounds"); }
+        entry.fade = map.number("fade", "seconds");
+        return entry;
+    }
+
+    /// A number, or a list of a least and a greatest one.
+    std::pair<Number, Number> read_one_or_two(const YamlNode& node, const std::string& what) {
+        if (node.is_scalar()) {
+            const Number one = to_number(node, what, sink_).value_or(Number(1, node.place));
+            return {one, one};
+        }
+        if (!node.is_sequence() || node.items.size() != 2) {
+            sink_.error(node.place, "wrong-shape",
+                        fmt::format("{} are a number, or the least and the greatest, such as [2, 4]; found {}", what,
+                                    describe(node)));
+            return {Number(1, node.place), Number(1, node.place)};
+        }
+        const auto low = to_number(node.items[0], what, sink_), high = to_number(node.items[1], what, sink_);
+        if (low && high && low->value > high->value) {
+            sink_.error(
+                node.place, "wrong-range",
+                fmt::format("{} [{}, {}] are empty; write the lower value first", what, low->value, high->value));
+            return {*high, *high};
+        }
+        return {low.value_or(Number(1, node.place)), high.value_or(Number(1, node.place))};
+    }
+
+    ChooseDefinition read_choose(const YamlMap& map, const YamlNode& by, const YamlNode& node, int depth) {
+        ChooseDefinition choose;
+        choose.place = by.place;
+        choose.by = to_text(by, "'choose'", sink_);
+        const bool on_entry = choose.by.value == "on_entry";
+        if (on_entry) { choose.by = {}; }
+        if (const auto fade = map.number("fade", "seconds")) { choose.fade = *fade; }
+        const YamlNode* of = map.find("of");
+        if (of == nullptr) {
+            sink_.error(node.place, "missing-key",
+                        on_entry ? "this choose has no motions; add 'of: [{when: CONDITION, play: CLIP}, {play: CLIP}]'"
+                                 : "this choose has no motions; add 'of: {VALUE: CLIP}'");
+            return choose;
+        }
+        if (on_entry) {
+            for (const YamlNode* item : list_items(*of, "'of'", sink_)) {
+                const YamlMap entry(*item, "an entry of a choose", {"when", "play"}, sink_);
+                ChooseEntry& added = choose.of.emplace_back();
+                added.when = entry.text("when");
+                if (const YamlNode* play = entry.find("play")) { added.play = read_motion(*play, depth + 1); }
+            }
+        } else {
+            for (const auto& [value, play] : named_entries(*of, "'of' of a choose", sink_)) {
+                ChooseEntry& added = choose.of.emplace_back();
+                added.value = value;
+                added.play = read_motion(*play, depth + 1);
+            }
+        }
+        return choose;
     }
 
     BlendDefinition read_blend(const YamlMap& map, const YamlNode& parameter, const YamlNode& node, int depth) {
@@ -454,7 +772,8 @@ private:
     TransitionDefinition read_transition(const YamlNode& node, bool always) {
         TransitionDefinition transition;
         transition.place = node.place;
-        std::vector<std::string> keys{"to", "when", "at", "after", "fade", "ease"};
+        std::vector<std::string> keys{"to",   "when", "signal", "at",       "inside", "after",
+                                      "fade", "ease", "style",  "enter_at", "settle"};
         if (always) { keys.insert(keys.end(), {"except", "again"}); }
         const YamlMap map(node, always ? "a transition of 'always'" : "a transition", std::move(keys), sink_);
         transition.to = map.text("to");
@@ -462,25 +781,35 @@ private:
             sink_.error(node.place, "missing-key", "this transition leads nowhere; add 'to: STATE'");
         }
         transition.when = map.text("when");
-        if (const YamlNode* at = map.find("at")) {
-            const Text word = to_text(*at, "'at'", sink_);
-            if (!word.empty() && word.value != "end") {
-                sink_.error(word.place, "wrong-shape", fmt::format("'at' can only be 'end'; found '{}'", word.value));
-            }
+        transition.signal = map.text("signal");
+        transition.inside = map.text("inside");
+        if (const Text at = map.text("at"); at.value == "end") {
             transition.at_end = true;
+        } else {
+            transition.at_mark = at;
         }
-        transition.after = map.number("after", "seconds");
+        if (const YamlNode* after = map.find("after")) { transition.after = read_one_or_two(*after, "seconds"); }
         if (const YamlNode* except = map.find("except")) {
-            if (except->is_scalar()) {
-                transition.except.push_back(to_text(*except, "'except'", sink_));
-            } else {
-                for (const YamlNode* name : list_items(*except, "'except'", sink_)) {
-                    transition.except.push_back(to_text(*name, "a state's name", sink_));
-                }
-            }
+            transition.except = read_names(*except, "'except'", "a state's name");
         }
         transition.again = map.flag("again").value_or(false);
-        if (const auto fade = map.number("fade", "seconds")) { transition.fade = *fade; }
+        if (const YamlNode* fade = map.find("fade")) {
+            const Text text = to_text(*fade, "'fade'", sink_);
+            double seconds = 0;
+            const auto [end, problem] =
+                std::from_chars(text.value.data(), text.value.data() + text.value.size(), seconds);
+            if (problem == std::errc{} && end == text.value.data() + text.value.size()) {
+                transition.fade = Number(seconds, fade->place);
+            } else {
+                transition.fade.place = fade->place;
+                transition.fade_by = text;
+            }
+        }
+        read_look(map, transition);
+        return transition;
+    }
+
+    void read_look(const YamlMap& map, TransitionDefinition& transition) {
         if (const Text ease = map.text("ease"); !ease.empty()) {
             if (const auto known = ease_named(ease.value)) {
                 transition.ease = *known;
@@ -488,7 +817,17 @@ private:
                 sink_.unknown(ease.place, "ease", ease.value, {"smooth", "smoother", "linear", "in", "out"});
             }
         }
-        return transition;
+        if (const Text style = map.text("style"); !style.empty()) {
+            if (style.value == "frozen") {
+                transition.style = FadeStyle::frozen;
+            } else if (style.value == "inertial") {
+                transition.style = FadeStyle::inertial;
+            } else if (style.value != "cross") {
+                sink_.unknown(style.place, "style", style.value, {"cross", "frozen", "inertial"});
+            }
+        }
+        transition.enter_at = map.text("enter_at");
+        transition.settle = map.flag("settle").value_or(false);
     }
 
     Document& document_;
@@ -578,6 +917,9 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     if (!own.document.rig.empty()) { document.rig = own.document.rig; }
     lay_over(document.clips, own.document.clips);
     lay_over(document.fits, own.document.fits);
+    lay_over(document.values, own.document.values);
+    lay_over(document.motions, own.document.motions);
+    lay_over(document.machines, own.document.machines);
     document.mirror.insert(document.mirror.end(), own.document.mirror.begin(), own.document.mirror.end());
     tune_parameters(document.parameters, own.document.parameters);
     own.document = std::move(document);

@@ -33,6 +33,8 @@ float unary(Operation operation, float a) {
         return flag(a == 0);
     case Operation::absolute:
         return std::fabs(a);
+    case Operation::wrap:
+        return float(wrapped_degrees(double(a)));
     case Operation::sign:
         return float((a > 0) - (a < 0));
     case Operation::floor:
@@ -72,6 +74,8 @@ float binary(Operation operation, float a, float b) {
         return flag(a != 0 && b != 0);
     case Operation::either:
         return flag(a != 0 || b != 0);
+    case Operation::turn:
+        return float(wrapped_degrees(double(b) - double(a)));
     case Operation::minimum:
         return std::min(a, b);
     default:
@@ -86,6 +90,11 @@ float remapped(float x, float a, float b, float c, float d) {
 }
 
 } // namespace
+
+double wrapped_degrees(double degrees) {
+    const double rest = std::remainder(degrees, 360.0); // -180 to 180, both of them possible
+    return rest <= -180 ? 180.0 : rest;
+}
 
 float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
     std::array<float, expression_stack> stack{};
@@ -107,6 +116,7 @@ float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs
         case Operation::negate:
         case Operation::negation:
         case Operation::absolute:
+        case Operation::wrap:
         case Operation::sign:
         case Operation::floor:
         case Operation::ceil:

@@ -31,6 +31,8 @@ enum class Operation : std::uint8_t {
     absolute,
     clamp,
     remap,
+    turn, ///< degrees from one heading to another, the short way
+    wrap, ///< degrees into (-180, 180]
     sign,
     floor,
     ceil,
@@ -70,6 +72,9 @@ struct ExpressionInputs {
 };
 
 inline constexpr int expression_stack = 32;
+
+/// Degrees into (-180, 180].
+[[nodiscard]] double wrapped_degrees(double degrees);
 
 /// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
 [[nodiscard]] float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);

@@ -19,12 +19,14 @@ struct Function {
     std::string_view usage;
 };
 
-constexpr std::array<Function, 10> functions{{
+constexpr std::array<Function, 12> functions{{
     {"min", -1, Operation::minimum, "min(a, b, ...)"},
     {"max", -1, Operation::maximum, "max(a, b, ...)"},
     {"abs", 1, Operation::absolute, "abs(x)"},
     {"clamp", 3, Operation::clamp, "clamp(x, low, high)"},
     {"remap", 5, Operation::remap, "remap(x, from_low, from_high, to_low, to_high)"},
+    {"turn", 2, Operation::turn, "turn(from_heading, to_heading)"},
+    {"wrap", 1, Operation::wrap, "wrap(degrees)"},
     {"sign", 1, Operation::sign, "sign(x)"},
     {"floor", 1, Operation::floor, "floor(x)"},
     {"ceil", 1, Operation::ceil, "ceil(x)"},
@@ -61,7 +63,19 @@ constexpr std::array<Binary, 12> binaries{{
     {"/", 6, Operation::divide, ValueType::number, ValueType::number},
 }};
 
-std::string_view words_for(ValueType type) { return type == ValueType::number ? "a number" : "a flag"; }
+std::string_view words_for(ValueType type) {
+    switch (type) {
+    case ValueType::number:
+        return "a number";
+    case ValueType::flag:
+        return "a flag";
+    case ValueType::choice:
+        return "a choice";
+    case ValueType::signal:
+        break;
+    }
+    return "a signal";
+}
 
 bool is_letter(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; }
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
@@ -80,7 +94,10 @@ public:
         if (!failed() && at_ < text_.size()) { unexpected(); }
         if (!failed() && whole.type != wanted) {
             fail(whole.offset,
-                 wanted == ValueType::flag
+                 whole.type == ValueType::choice
+                     ? fmt::format("'{0}' is a choice; compare it with one of its values, such as '{0} == {1}'",
+                                   snippet(whole), whole.name->values.empty() ? "free" : whole.name->values.front())
+                 : wanted == ValueType::flag
                      ? fmt::format(
                            "'{}' is a number and a condition must be true or false; compare it, such as '{} > 0.1'",
                            snippet(whole), snippet(whole))
@@ -96,7 +113,9 @@ private:
         ValueType type = ValueType::number;
         std::size_t offset = 0;
         std::size_t end = 0;
-        bool compared = false; ///< a comparison without parentheses around it
+        bool compared = false;                        ///< a comparison without parentheses around it
+        const ExpressionScope::Name* name = nullptr;  ///< when it is a parameter alone
+        std::optional<float> constant = std::nullopt; ///< when it is a number alone
     };
 
     [[nodiscard]] bool failed() const { return result_.error.has_value(); }
@@ -170,6 +189,39 @@ private:
              "wrong-type");
     }
 
+    /// Notes what is likely not meant as it is written.
+    void remark(const Binary& binary, const Operand& left, const Operand& right, bool reads_parameter) {
+        const auto add = [&](const Operand& at, std::string message, const char* code) {
+            result_.remarks.push_back({at.offset, std::move(message), code});
+        };
+        const bool equality = binary.operation == Operation::equal || binary.operation == Operation::not_equal;
+        if (equality && left.type == ValueType::number && right.type == ValueType::number && reads_parameter) {
+            add(left,
+                fmt::format("'{0} {1} {2}' compares a number that hardly ever is exactly that; leave room, such as "
+                            "'abs({0} - {2}) {3} 0.1'",
+                            snippet(left), binary.text, snippet(right),
+                            binary.operation == Operation::equal ? "<" : ">"),
+                "equal-number");
+        }
+        const auto is_angle = [](const Operand& o) { return o.name != nullptr && o.name->angle; };
+        for (const auto& [angle, other] : {std::pair(&left, &right), std::pair(&right, &left)}) {
+            if (binary.strength == comparison_strength && is_angle(*angle) && other->constant &&
+                std::fabs(*other->constant) > 180) {
+                add(*other,
+                    fmt::format("'{}' goes from -180 to 180 and never reaches {}; beyond 180 it goes on at -180",
+                                angle->name->name, *other->constant),
+                    "angle-wrap");
+            }
+        }
+        if (binary.operation == Operation::subtract && is_angle(left) && is_angle(right)) {
+            add(left,
+                fmt::format("'{0} - {1}' is off by a full circle where one has passed 180 and the other has not; write "
+                            "turn({1}, {0})",
+                            left.name->name, right.name->name),
+                "angle-wrap");
+        }
+    }
+
     Operand expression(int least_strength) {
         if (++nesting_ > 64) { fail(at_, "the expression nests too deeply; split it in two conditions", "too-deep"); }
         Operand left = failed() ? Operand{} : prefix();
@@ -187,11 +239,22 @@ private:
                 fail(operator_at, "comparisons do not chain; write 'a < b and b < c'", "syntax");
                 break;
             }
+            const std::size_t read_before = result_.parameters.size();
+            compared_choice_ = left.type == ValueType::choice ? left.name : nullptr;
             const Operand right = expression(found->strength + 1);
+            compared_choice_ = nullptr;
             if (failed()) { break; }
             const bool equality = found->operation == Operation::equal || found->operation == Operation::not_equal;
-            if (equality && left.type == ValueType::flag) {
-                require(right, ValueType::flag, found->text);
+            remark(*found, left, right, left.name != nullptr || result_.parameters.size() > read_before);
+            if (equality && (left.type == ValueType::flag || left.type == ValueType::choice)) {
+                require(right, left.type, found->text);
+                if (!failed() && right.name != nullptr && left.name != nullptr && left.type == ValueType::choice &&
+                    right.name->values != left.name->values) {
+                    fail(
+                        right.offset,
+                        fmt::format("'{}' and '{}' are choices of different things", left.name->name, right.name->name),
+                        "wrong-type");
+                }
             } else {
                 require(left, found->operands, found->text);
                 require(right, found->operands, found->text);
@@ -217,7 +280,9 @@ private:
             if (failed()) { return {}; }
             require(operand, ValueType::number, "-");
             emit({Operation::negate, 0, 0}, 0);
-            return {ValueType::number, offset, operand.end};
+            Operand negated{ValueType::number, offset, operand.end};
+            if (operand.constant) { negated.constant = -*operand.constant; }
+            return negated;
         }
         if (accept("(")) {
             Operand inner = expression(1);
@@ -226,7 +291,9 @@ private:
                 fail(offset, "this '(' is never closed; add ')'", "syntax");
                 return {};
             }
-            inner = {inner.type, offset, at_ + 1};
+            inner.offset = offset;
+            inner.end = at_ + 1;
+            inner.compared = false;
             accept(")");
             return inner;
         }
@@ -253,7 +320,9 @@ private:
         }
         skip_blanks();
         emit({Operation::constant, 0, value}, 1);
-        return {ValueType::number, offset, number_end};
+        Operand operand{ValueType::number, offset, number_end};
+        operand.constant = value;
+        return operand;
     }
 
     std::string_view identifier() {
@@ -277,12 +346,32 @@ private:
             emit({Operation::constant, 0, name == "true" || name == "yes" ? 1.0F : 0.0F}, 1);
             return {ValueType::flag, offset, end};
         }
+        if (compared_choice_ != nullptr) {
+            const auto& values = compared_choice_->values;
+            const auto value = std::find(values.begin(), values.end(), name);
+            if (value != values.end()) {
+                emit({Operation::constant, 0, float(value - values.begin())}, 1);
+                return {ValueType::choice, offset, end};
+            }
+        }
         return parameter(name, offset, end, Operation::parameter);
     }
 
     Operand parameter(std::string_view name, std::size_t offset, std::size_t end, Operation operation) {
         const auto& all = scope_.parameters;
+        if (const auto argument = scope_.arguments.find(std::string(name)); argument != scope_.arguments.end()) {
+            name = argument->second;
+        }
         const auto found = std::find_if(all.begin(), all.end(), [&](const auto& p) { return p.name == name; });
+        if (found == all.end() && compared_choice_ != nullptr) {
+            const std::string near = nearest_name(std::string(name), compared_choice_->values);
+            fail(offset,
+                 fmt::format("'{}' is never '{}'; {}", compared_choice_->name, name,
+                             near.empty() ? fmt::format("it is one of {}", fmt::join(compared_choice_->values, ", "))
+                                          : fmt::format("did you mean '{}'?", near)),
+                 "unknown-value");
+            return {};
+        }
         if (found == all.end()) {
             std::vector<std::string> known;
             for (const auto& p : all) { known.push_back(p.name); }
@@ -296,7 +385,19 @@ private:
         const auto slot = std::uint16_t(found - all.begin());
         result_.parameters.push_back(slot);
         emit({operation, slot, 0}, 1);
-        return {found->type, offset, end};
+        if (found->type == ValueType::signal) {
+            if (!scope_.signals_hold) {
+                fail(offset,
+                     fmt::format("'{0}' is a signal, which a transition takes by its own key; write 'signal: {0}' "
+                                 "beside 'when'",
+                                 name),
+                     "wrong-type");
+            }
+            return {ValueType::flag, offset, end};
+        }
+        Operand operand{found->type, offset, end};
+        operand.name = &*found;
+        return operand;
     }
 
     Operand state_reading(std::size_t offset) {
@@ -321,10 +422,12 @@ private:
     Operand call(std::string_view name, std::size_t offset) {
         accept("(");
         if (name == "raw") { return raw(offset); }
+        if (scope_.add_edge && (name == "rises" || name == "falls")) { return edge(name, offset); }
         const auto found =
             std::find_if(functions.begin(), functions.end(), [&](const Function& f) { return f.name == name; });
         if (found == functions.end()) {
             std::vector<std::string> known{"raw"};
+            if (scope_.add_edge) { known.insert(known.end(), {"rises", "falls"}); }
             for (const Function& f : functions) { known.emplace_back(f.name); }
             const std::string near = nearest_name(std::string(name), known);
             fail(offset,
@@ -360,6 +463,37 @@ private:
         return {ValueType::number, offset, end};
     }
 
+    /// `rises(flag)` or `falls(flag)`: a slot of its own watches the flag.
+    Operand edge(std::string_view name, std::size_t offset) {
+        const std::size_t first = result_.code.size();
+        const bool read_state = result_.reads_state;
+        const int depth = depth_;
+        result_.reads_state = false;
+        const Operand watched = expression(1);
+        if (failed()) { return {}; }
+        require(watched, ValueType::flag, name);
+        if (result_.reads_state) {
+            fail(watched.offset,
+                 fmt::format("'{}' watches parameters and cannot speak of a state; compare state readings directly",
+                             name),
+                 "wrong-arguments");
+        }
+        if (at_ >= text_.size() || text_[at_] != ')') {
+            fail(offset, fmt::format("'{0}(' is never closed; write {0}(wet)", name), "syntax");
+        }
+        if (failed()) { return {}; }
+        const std::size_t end = at_ + 1;
+        accept(")");
+        std::vector<Instruction> code(result_.code.begin() + std::ptrdiff_t(first), result_.code.end());
+        result_.code.resize(first);
+        depth_ = depth;
+        result_.reads_state = read_state;
+        const std::uint16_t slot = scope_.add_edge(name == "rises", std::move(code));
+        result_.parameters.push_back(slot);
+        emit({Operation::parameter, slot, 0}, 1);
+        return {ValueType::flag, offset, end};
+    }
+
     Operand raw(std::size_t offset) {
         const std::size_t name_at = at_;
         const std::string_view name = at_ < text_.size() && is_letter(text_[at_]) ? identifier() : std::string_view{};
@@ -381,6 +515,7 @@ private:
     std::size_t at_ = 0;
     int depth_ = 0;
     int nesting_ = 0;
+    const ExpressionScope::Name* compared_choice_ = nullptr; ///< what the value being read is compared with
 };
 
 } // namespace

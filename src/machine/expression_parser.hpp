@@ -4,6 +4,7 @@
 #include "machine/expression.hpp"
 
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -11,15 +12,22 @@
 
 namespace gait {
 
-enum class ValueType : std::uint8_t { number, flag };
+enum class ValueType : std::uint8_t { number, flag, choice, signal };
 
 /// What an expression may refer to.
 struct ExpressionScope {
     struct Name {
         std::string name;
         ValueType type = ValueType::number;
+        bool angle = false;                   ///< a number that wraps
+        std::vector<std::string> values = {}; ///< of a choice
     };
-    std::vector<Name> parameters; ///< in slot order
+    std::vector<Name> parameters;                      ///< in slot order
+    std::map<std::string, std::string> arguments = {}; ///< names that stand for others here
+    bool signals_hold = false; ///< a signal stands for "it was just sent"; else it has its own key in a transition
+    /// Where the edges of `rises` and `falls` go: takes the code of the flag that is watched and gives back the slot in
+    /// which its edge will be found. Without it these functions do not exist.
+    std::function<std::uint16_t(bool rising, std::vector<Instruction> watched)> add_edge = {};
 };
 
 struct ExpressionError {
@@ -34,6 +42,7 @@ struct ParsedExpression {
     std::vector<std::uint16_t> parameters; ///< slots it reads
     bool reads_state = false;
     std::optional<ExpressionError> error; ///< when set, the rest means nothing
+    std::vector<ExpressionError> remarks; ///< what is likely not meant so: numbers compared by `==`, angles that wrap
 };
 
 /// Parses `text`; the value must be of type `wanted`.

@@ -24,6 +24,15 @@ struct Follower {
     return {target + (offset + drive * dt) * decay, (follower.velocity - frequency * drive * dt) * decay};
 }
 
+/// The same toward a target that begins at `target` and moves by `ramp` a second.
+[[nodiscard]] inline Follower follow_ramp(Follower follower, double target, double ramp, double lag, double dt) {
+    if (!(lag > 0)) { return {target + ramp * dt, 0}; }
+    // Against the place where it would follow for ever, `lag` behind the ramp, it is a spring toward rest.
+    const double behind = target - ramp * lag;
+    const Follower rest = follow({follower.value - behind, follower.velocity - ramp}, 0, lag, dt);
+    return {behind + ramp * dt + rest.value, rest.velocity + ramp};
+}
+
 /// One component of an inertial offset: where it was and how fast it moved when it was captured.
 struct OffsetCurve {
     float start = 0;    ///< radians or metres

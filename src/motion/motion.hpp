@@ -1,6 +1,8 @@
 /// Motions as a frame walks them: a tree of blends over leaves, each leaf one playhead on one clip.
 #pragma once
 
+#include "machine/expression.hpp"
+
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -13,7 +15,11 @@ struct Leaf {
     bool loops = false;
     bool synced = false; ///< follows the layer's shared phase instead of a playhead of its own
     double rate = 0;     ///< cycles a second: one over the clip's length; 0 for a clip of no length
+    CodeRange pace;      ///< how many times as fast, when it says
 };
+
+/// A rate is held between these: times as fast, negative for backward.
+inline constexpr float greatest_pace = 10;
 
 /// A leaf, or a blend of other parts.
 struct MotionPart {
@@ -35,6 +41,7 @@ struct Motion {
     std::uint32_t first_leaf = 0;
     std::uint32_t leaf_count = 0;
     bool synced = false; ///< some leaf follows the shared phase
+    bool paced = false;  ///< some leaf has a rate of its own
 };
 
 /// A leaf as it is being played.
@@ -43,7 +50,7 @@ struct Playhead {
     std::uint32_t loops = 0;
     float weight = 0;        ///< within its motion
     float weight_before = 0; ///< a step ago
-    std::uint32_t spare = 0; ///< no hidden padding, so that equal performers are equal byte for byte
+    float pace = 1;          ///< times as fast; negative for backward
 };
 
 /// Every motion of a character.

@@ -3,7 +3,7 @@
 
 #include "clip/sampled_clip.hpp"
 #include "gait/character.hpp"
-#include "machine/expression.hpp"
+#include "machine/expression_parser.hpp"
 #include "motion/motion.hpp"
 #include "perform/layout.hpp"
 
@@ -11,20 +11,126 @@
 
 namespace gait {
 
-struct CompiledTransition {
-    std::uint16_t target = 0;
-    CodeRange when;      ///< empty: always
-    bool at_end = false; ///< leaves so early that its fade is done as the motion ends
-    double after = 0;    ///< seconds the state must have been active
-    double fade = 0;     ///< seconds
-    Ease ease = Ease::smooth;
+inline constexpr std::uint16_t nothing = 0xFFFF; ///< where a 16-bit index refers to nothing
+
+/// Where the motion that is entered begins.
+enum class EnterAt : std::uint8_t { beginning, fraction, mark, phase, footfall };
+
+/// `state.left` falling below, or `state.elapsed` rising over, a number: an instant at which a condition may change.
+struct Threshold {
+    Reading reading = Reading::left;
+    float value = 0; ///< seconds
 };
 
+struct CompiledTransition {
+    std::uint16_t target = 0; ///< a node
+    std::uint16_t signal = nothing;
+    std::uint16_t mark = nothing, span = nothing;
+    std::uint16_t draws_as = 0; ///< transitions that share this draw the same `after`
+    CodeRange when;             ///< empty: always
+    bool at_end = false;        ///< leaves so early that its fade is done as the motion ends
+    bool not_again = false;     ///< of `always`: not into what is active
+    bool settle = false;        ///< what it enters is not left before its fade is done
+    double after = 0;           ///< seconds the state must have been active
+    double after_more = 0;      ///< and up to so many more, drawn as it is entered
+    double fade = 0;            ///< seconds
+    CodeRange fade_by;          ///< when not empty, instead of `fade`
+    Ease ease = Ease::smooth;
+    FadeStyle style = FadeStyle::cross;
+    EnterAt enter_at = EnterAt::beginning;
+    double enter_fraction = 0;
+    std::uint16_t enter_mark = nothing;
+    std::uint32_t first_threshold = 0; ///< into `thresholds`
+    std::uint32_t threshold_count = 0;
+};
+
+/// What a node of the tree of states does while it is active. A machine, a pick and a choose hold other nodes, of which
+/// one is active.
+enum class NodeKind : std::uint8_t { motion, machine, pick, choose };
+
 struct CompiledState {
+    NodeKind kind = NodeKind::motion;
+    std::uint8_t level = 0;             ///< 0 for the layer's own states
+    bool game_moves = false;            ///< the travel of its clips is not used
+    bool final = false;                 ///< nothing leaves it inside its machine: as it ends, the machine does
+    std::uint16_t parent = nothing;     ///< the node that holds it
+    std::uint16_t visible = 0;          ///< the public state that it is, or is inside of
     std::uint16_t motion = 0;           ///< index into `motions`
+    std::uint16_t start = 0;            ///< of a machine
+    std::uint16_t resume = nothing;     ///< of a machine: where it keeps the node it was left in
+    std::uint16_t selector = 0;         ///< of a pick or choose: index into `picks` or `chooses`
     std::uint16_t first_transition = 0; ///< into `transitions`
     std::uint16_t transition_count = 0;
-    bool game_moves = false; ///< the travel of its clips is not used
+};
+
+struct CompiledPickEntry {
+    std::uint16_t node = 0;
+    double share = 1;
+    int least_loops = 1, greatest_loops = 1;
+    double fade = 0;
+};
+
+struct CompiledPick {
+    PickOrder order = PickOrder::dealt;
+    std::vector<CompiledPickEntry> entries; ///< `between` stands behind them
+    bool between = false;
+    std::uint16_t record = nothing; ///< the transition that stands for its changes
+    [[nodiscard]] std::size_t count() const { return entries.size() - (between ? 1 : 0); }
+};
+
+struct CompiledChoose {
+    std::uint16_t by = nothing;       ///< a parameter's slot; nothing: decided on entry
+    std::vector<CodeRange> when;      ///< on entry; an empty one always holds
+    std::vector<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
+    double fade = 0;                  ///< when the value changes
+    std::uint16_t record = nothing;   ///< the transition that stands for its changes
+};
+
+enum class ParameterSource : std::uint8_t {
+    derived,
+    remembered,
+    greatest,
+    since,
+    thresholds,
+    flips,
+    rises,
+    falls,
+};
+
+/// A parameter, or a hidden edge, that a frame computes before it decides.
+struct ComputedParameter {
+    std::uint16_t slot = 0;
+    ParameterSource source = ParameterSource::derived;
+    CodeRange value;      ///< or the flag that is watched, or what turns it on
+    CodeRange only_while; ///< or what turns it off
+    CodeRange clear;
+};
+
+struct CompiledSignal {
+    std::uint16_t slot = 0;
+    double keep = 0, wait = 0; ///< seconds
+};
+
+/// A mark or a span of a clip as it is played, in cycles from its start.
+struct PlacedMark {
+    std::uint16_t mark = 0;
+    double at = 0;
+};
+struct PlacedSpan {
+    std::uint16_t span = 0;
+    double from = 0, to = 0;
+};
+
+/// Where a foot comes down in a clip.
+struct Footfall {
+    std::uint8_t foot = 0; ///< 0 left, 1 right
+    double at = 0;         ///< in cycles from the start
+};
+
+struct ClipMoments {
+    std::vector<PlacedMark> marks; ///< in order of time
+    std::vector<PlacedSpan> spans;
+    std::vector<Footfall> footfalls; ///< where some transition asks for them
 };
 
 /// A translation or scale component that some clip moves away from rest.
@@ -48,8 +154,16 @@ struct CharacterData {
     std::vector<ParameterInfo> parameters;
     MotionTable motions;
     std::vector<Instruction> code;
+    std::vector<ComputedParameter> computed; ///< each after what it needs
+    std::vector<CompiledSignal> signals;
+    std::vector<std::uint16_t> signal_of; ///< a slot each: index into `signals`
     std::vector<CompiledState> states;
     std::vector<CompiledTransition> transitions;
+    std::vector<Threshold> thresholds;
+    std::vector<CompiledPick> picks;
+    std::vector<CompiledChoose> chooses;
+    std::vector<ClipMoments> moments; ///< a clip each
+    std::vector<float> state_values;  ///< [node][value]
     std::uint16_t start = 0;
     PerformerLayout layout;
 
@@ -57,6 +171,9 @@ struct CharacterData {
     std::string layer_name;
     std::vector<StateInfo> state_info;
     std::vector<TransitionInfo> transition_info;
+    std::vector<ValueInfo> value_info;
+    std::vector<std::string> mark_names, span_names;
+    ExpressionScope scope; ///< what conditions may speak of, to take them apart again
     std::vector<ClipInfo> clip_info;
 
     [[nodiscard]] std::span<const Instruction> instructions(CodeRange range) const {

@@ -2,6 +2,7 @@
 
 #include "math/pose_kernels.hpp"
 #include "math/springs.hpp"
+#include "perform/playheads.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -32,6 +33,10 @@ Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std
         } else {
             sample.position = 0;
         }
+    }
+    if (position > 1 && leaf.loops) {
+        sample.position = position - 1;
+        sample.odd_loop = !sample.odd_loop;
     }
     sample.position = std::min(sample.position, 1.0);
     const double place = sample.position * clip.intervals;
@@ -209,15 +214,16 @@ double shared_cadence(const CharacterData& data, const PerformerBlock& block, do
     for (std::size_t i = 0; i < header.instance_count; ++i) {
         const Instance& instance = header.instances[i];
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (!motion.synced) { continue; }
+        if (!motion.synced || instance.loose != 0) { continue; }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
         for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
             if (!leaves[leaf].synced || !(leaves[leaf].rate > 0)) { continue; }
             const double weight = double(shares[i]) * double(playheads[leaf].weight);
-            cycles += weight * leaves[leaf].rate;
+            const double cadence = leaves[leaf].rate * double(playheads[leaf].pace);
+            cycles += weight * cadence;
             total += weight;
-            if (playheads[leaf].weight > 0) { fallback = leaves[leaf].rate; }
+            if (playheads[leaf].weight > 0) { fallback = cadence; }
         }
     }
     return total > 1e-6 ? cycles / total : fallback;
@@ -249,9 +255,9 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
             const float weight = shares[i] * playheads[l].weight;
             if (!(weight > 0)) { continue; }
             const SampledClip& clip = data.clips[leaves[l].clip];
-            const double own_shift = what.shift * leaves[l].rate;
+            const double own_shift = what.shift * own_speed(instance, leaves[l], playheads[l]);
             const Sample sample =
-                leaves[l].synced
+                follows_phase(instance, leaves[l])
                     ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
                     : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
             blend.add(sample);
@@ -280,9 +286,10 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
             const double weight = double(shares[i]) * double(playheads[l].weight);
             const TravelPath& travel = data.clips[leaves[l].clip].travel;
             if (!(weight > 0) || !travel.travels) { continue; }
-            const double from = leaves[l].synced ? header.phase : playheads[l].position;
-            double to = from + (leaves[l].synced ? phase_step : dt * leaves[l].rate);
-            if (!leaves[l].loops) { to = std::min(to, 1.0); }
+            const bool in_phase = follows_phase(instance, leaves[l]);
+            const double from = in_phase ? header.phase : playheads[l].position;
+            double to = from + (in_phase ? phase_step : dt * own_speed(instance, leaves[l], playheads[l]));
+            if (!leaves[l].loops) { to = std::clamp(to, 0.0, 1.0); }
             const BodyStep own = travel_between(travel, from, to);
             sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
                          sum.twist.yaw + weight * own.yaw};
@@ -305,27 +312,94 @@ BodyStep offset_travel(const PerformerHeader& header, double dt) {
 
 namespace {
 
-/// The velocity that the instances from `first` give the body now, a second.
-BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, std::size_t first) {
-    Evaluation what;
-    what.first_instance = first;
+/// The velocity that these instances give the body now, a second.
+BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     return scaled(weigh_travel(data, block, what, velocity_step).twist, 1 / velocity_step);
+}
+
+/// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
+void reflect(const WindowPose& now, WindowPose& later, std::size_t lanes) {
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        const Quat here = quat_at(now, lane);
+        Quat there = quat_at(later, lane);
+        if (dot(here, there) < 0) { there = -there; }
+        const Quat back = here * conjugate(there) * here;
+        for (const auto& [row, value] : {std::pair{0, back.x}, {1, back.y}, {2, back.z}, {3, back.w}}) {
+            later.rows[std::size_t(row) * window_lanes + lane] = value;
+        }
+    }
+    for (std::size_t cell = 4 * window_lanes; cell < now.rows.size(); ++cell) {
+        later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
+    }
+}
+
+/// A value summed over these instances.
+float summed_value(const CharacterData& data, const PerformerHeader& header, const Evaluation& what,
+                   std::size_t value) {
+    const auto shares = instance_shares(header, what);
+    float sum = 0;
+    for (std::size_t i = what.first_instance; i < std::min<std::size_t>(header.instance_count, what.last_instance);
+         ++i) {
+        sum += shares[i] * data.state_values[header.instances[i].state * data.value_info.size() + value];
+    }
+    return sum;
+}
+
+/// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
+double share_left(const PerformerHeader& header, std::uint32_t serial) {
+    if (header.instances[0].serial != serial) { return 0; }
+    double left = 1;
+    for (std::size_t i = 1; i < header.instance_count; ++i) {
+        const Instance& instance = header.instances[i];
+        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
+    }
+    return left;
+}
+
+/// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
+float value_offset_left(const PerformerHeader& header) {
+    if (header.offset_active == 0) { return 0; }
+    return float((1 - eased(Ease::smooth, header.offset_elapsed / double(header.offset_seconds))) *
+                 share_left(header, header.offset_serial));
 }
 
 } // namespace
 
-void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds) {
+float value_now(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
+    const PerformerHeader& header = block.header();
+    const ValueInfo& info = data.value_info[value];
+    if (info.kind == ParameterKind::number) {
+        return summed_value(data, header, {}, value) + block.value_offset()[value] * value_offset_left(header);
+    }
+    // What switches in the middle is still that of the motion below until then.
+    std::size_t i = header.instance_count - 1U;
+    while (info.at_middle && i > 0 && header.instances[i].elapsed < header.instances[i].fade / 2) { --i; }
+    const Instance& instance = header.instances[i];
+    if (info.at_middle && instance.inertial != 0 && instance.elapsed < instance.fade / 2 && header.offset_active != 0) {
+        return block.value_offset()[value];
+    }
+    return data.state_values[instance.state * data.value_info.size() + value];
+}
+
+void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& what_before,
+                    const Evaluation& what_after, double seconds) {
     const std::size_t lanes = data.layout.lanes;
+    PerformerHeader& header = block.header();
+    const bool just_begun = header.instances[what_after.first_instance].elapsed < velocity_step;
+    const auto at = [](Evaluation what, double shift) {
+        what.shift = shift;
+        return what;
+    };
     each_window(data, [&](Window window) {
         WindowPose before, earlier_before, after, earlier_after;
-        const auto evaluate = [&](WindowPose& pose, std::size_t first_instance, double shift, bool with_offset) {
-            evaluate_window(data, block, {first_instance, most_instances, shift, with_offset}, window,
-                            {pose.rows.data(), window_lanes});
+        const auto evaluate = [&](WindowPose& pose, const Evaluation& what) {
+            evaluate_window(data, block, what, window, {pose.rows.data(), window_lanes});
         };
-        evaluate(before, 0, 0, true);
-        evaluate(earlier_before, 0, -velocity_step, true);
-        evaluate(after, 1, 0, false);
-        evaluate(earlier_after, 1, -velocity_step, false);
+        evaluate(before, what_before);
+        evaluate(earlier_before, at(what_before, -velocity_step));
+        evaluate(after, what_after);
+        evaluate(earlier_after, at(what_after, just_begun ? velocity_step : -velocity_step));
+        if (just_begun) { reflect(after, earlier_after, window.lanes); }
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
             if (now.w < 0) { now = -now; }
@@ -353,13 +427,32 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, doub
             block.offset_move()[data.moved.size() + i] = (start - earlier) * float(1 / velocity_step);
         }
     });
-    PerformerHeader& header = block.header();
     if (data.travels) {
-        const BodyStep with = travel_velocity(data, block, 0), without = travel_velocity(data, block, 1);
-        const BodyStep before = scaled(offset_travel(header, velocity_step), 1 / velocity_step);
-        header.offset_travel = {with.x - without.x + before.x, with.y - without.y + before.y,
-                                with.z - without.z + before.z, with.yaw - without.yaw + before.yaw};
+        const BodyStep with = travel_velocity(data, block, what_before),
+                       without = travel_velocity(data, block, what_after);
+        const BodyStep left = scaled(offset_travel(header, velocity_step), 1 / velocity_step);
+        header.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
+                                with.yaw - without.yaw + left.yaw};
     }
+    const float still_left = value_offset_left(header);
+    // The lowest of what stays gets all of it: as much more as the motions above it hide.
+    double hidden = 1;
+    for (std::size_t i = what_after.first_instance + 1; i < header.instance_count; ++i) {
+        const Instance& instance = header.instances[i];
+        hidden *= 1 - eased(instance.ease, instance.elapsed / instance.fade);
+    }
+    for (std::size_t v = 0; v < data.value_info.size(); ++v) {
+        float& offset = block.value_offset()[v];
+        if (data.value_info[v].kind == ParameterKind::number) {
+            const float all = summed_value(data, header, what_before, v) - summed_value(data, header, what_after, v) +
+                              offset * still_left;
+            offset = hidden > 1e-6 ? all / float(hidden) : 0;
+        } else {
+            const std::size_t newest = std::min<std::size_t>(what_before.last_instance, header.instance_count) - 1;
+            offset = data.state_values[header.instances[newest].state * data.value_info.size() + v];
+        }
+    }
+    header.offset_serial = header.instances[what_after.first_instance].serial;
     header.offset_active = 1;
     header.offset_seconds = float(seconds);
     header.offset_elapsed = 0;

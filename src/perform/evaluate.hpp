@@ -62,9 +62,13 @@ struct WeighedTravel {
 /// What an earlier motion's velocity adds over the next `dt` seconds, as the inertial offset decays.
 [[nodiscard]] BodyStep offset_travel(const PerformerHeader& header, double dt);
 
-/// Catches the difference between the pose with and without the oldest instance, and the speed of that difference, as
-/// the layer's inertial offset, to decay over `seconds`.
-void capture_offset(const CharacterData& data, const PerformerBlock& block, double seconds);
+/// Catches the difference between the motions `before` and those `after`, and the speed of that difference, as the
+/// layer's inertial offset, to decay over `seconds`: of the pose, the travel and the values.
+void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
+                    const Evaluation& after, double seconds);
+
+/// A value that states give, by `instance_shares` and what folded motions left behind.
+[[nodiscard]] float value_now(const CharacterData& data, const PerformerBlock& block, std::size_t value);
 
 /// Chooses, joint by joint, the sign with which the newest instance joins those below it.
 void choose_signs(const CharacterData& data, const PerformerBlock& block);

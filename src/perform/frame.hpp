@@ -1,20 +1,42 @@
 /// What happens in `Performer::advance`, on the block itself.
 #pragma once
 
+#include "gait/events.hpp"
 #include "perform/character_data.hpp"
 
+#include <array>
+
 namespace gait {
+
+/// Instants closer than this are one, seconds.
+inline constexpr double instant = 1e-9;
+
+/// A performer in the middle of a step.
+struct Frame {
+    Frame(const CharacterData& character, const PerformerBlock& performer, EventList* list = nullptr)
+        : data(character), block(performer), header(performer.header()), events(list) {}
+
+    const CharacterData& data;
+    const PerformerBlock& block;
+    PerformerHeader& header;
+    EventList* events;    ///< null when nobody listens
+    bool in_step = false; ///< inside `advance`, where what happens is told
+    /// Marks that the active motion passed since the last decision.
+    std::array<std::uint16_t, 16> passed{};
+    std::size_t passed_count = 0;
+
+    [[nodiscard]] Instance& active() const { return header.instances[header.instance_count - 1U]; }
+    [[nodiscard]] const CompiledState& state_of(const Instance& instance) const { return data.states[instance.state]; }
+    [[nodiscard]] const Motion& motion_of(const Instance& instance) const {
+        return data.motions.motions[state_of(instance).motion];
+    }
+};
 
 /// Default parameters, the start state, time zero. The block's bytes are all written.
 void reset_block(const CharacterData& data, const PerformerBlock& block);
 
 /// A step of `dt` seconds (finite and not negative), the pose included.
-void advance_block(const CharacterData& data, const PerformerBlock& block, double dt);
-
-/// Makes `state` the active one, its motion faded in over what plays. `by` is the transition that did it, for the
-/// record.
-void enter_state(const CharacterData& data, const PerformerBlock& block, std::uint16_t state, std::uint16_t by,
-                 double fade, Ease ease);
+void advance_block(Frame& frame, double dt);
 
 [[nodiscard]] double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block);
 

@@ -4,14 +4,13 @@
 
 namespace gait {
 
-PerformerLayout PerformerLayout::make(std::size_t joints, std::size_t parameters, std::size_t leaves,
-                                      std::size_t moved_components, bool scales) {
+PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     PerformerLayout layout;
-    layout.lanes = round_up(joints, lane_padding);
-    layout.sign_words = (joints + 31) / 32;
-    layout.most_leaves = leaves;
-    layout.parameter_count = parameters;
-    layout.pose_rows = scales ? 10 : 7;
+    layout.lanes = round_up(needs.joints, lane_padding);
+    layout.sign_words = (needs.joints + 31) / 32;
+    layout.most_leaves = needs.leaves;
+    layout.parameter_count = needs.parameters;
+    layout.pose_rows = needs.scales ? 10 : 7;
 
     std::size_t end = sizeof(PerformerHeader);
     const auto place = [&](std::size_t size, std::size_t alignment) {
@@ -19,13 +18,22 @@ PerformerLayout PerformerLayout::make(std::size_t joints, std::size_t parameters
         end = offset + size;
         return offset;
     };
-    layout.smoothed_exact = place(parameters * sizeof(double), alignof(double));
-    layout.velocity = place(parameters * sizeof(double), alignof(double));
-    layout.playheads = place(most_instances * leaves * sizeof(Playhead), alignof(Playhead));
-    layout.raw = place(parameters * sizeof(float), alignof(float));
-    layout.smoothed = place(parameters * sizeof(float), alignof(float));
-    layout.signs = place(most_instances * layout.sign_words * sizeof(std::uint32_t), alignof(std::uint32_t));
-    layout.offset_move = place(2 * moved_components * sizeof(float), alignof(float));
+    const auto place_all = [&]<typename Value>(std::size_t count, Value) {
+        return place(count * sizeof(Value), alignof(Value));
+    };
+    layout.smoothed_exact = place_all(needs.parameters, double{});
+    layout.velocity = place_all(needs.parameters, double{});
+    layout.limited = place_all(needs.parameters, double{});
+    layout.memory = place_all(needs.computed, double{});
+    layout.signals = place_all(needs.signals, SentSignal{});
+    layout.deals = place_all(needs.picks, Deal{});
+    layout.playheads = place_all(most_instances * needs.leaves, Playhead{});
+    layout.raw = place_all(needs.parameters, float{});
+    layout.smoothed = place_all(needs.parameters, float{});
+    layout.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
+    layout.offset_move = place_all(2 * needs.moved_components, float{});
+    layout.value_offset = place_all(needs.values, float{});
+    layout.resumes = place_all(needs.resumes, std::uint16_t{});
     layout.offset_turn = place(6 * layout.lanes * sizeof(float), cache_line);
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);
     layout.bytes = round_up(end, cache_line);

@@ -19,6 +19,9 @@ inline constexpr std::size_t most_records = 16;
 inline constexpr int most_splits = 8;
 inline constexpr std::uint16_t no_transition = 0xFFFF;
 
+/// Machines, picks and chooses may nest this deep.
+inline constexpr std::size_t most_levels = 8;
+
 /// One motion that is playing.
 struct Instance {
     std::uint32_t serial = 0;
@@ -27,10 +30,43 @@ struct Instance {
     double elapsed = 0; ///< since it was entered
     double fade = 0;    ///< seconds of the fade over those below
     Ease ease = Ease::smooth;
-    std::uint8_t slot = 0;               ///< which of the block's per-instance arrays are its own
-    std::array<std::uint8_t, 6> spare{}; ///< no hidden padding, so that equal performers are equal byte for byte
+    std::uint8_t slot = 0;     ///< which of the block's per-instance arrays are its own
+    std::uint8_t loose = 0;    ///< its synced clips no longer follow the shared phase
+    std::uint8_t frozen = 0;   ///< it stands still
+    std::uint8_t settling = 0; ///< it is not left before its fade is done
+    std::uint8_t finished = 0; ///< its end was said
+    std::uint8_t inertial = 0; ///< it is not faded in: an offset decays on top of it instead
+    std::uint8_t begun = 0;    ///< what its clips begin with was said; no hidden padding after it, so that equal
+                               ///< performers are equal byte for byte
 };
 static_assert(std::is_trivially_copyable_v<Instance> && sizeof(Instance) == 32);
+
+/// An active node of the tree of states.
+struct ActiveNode {
+    std::uint16_t node = 0;
+    std::uint16_t spare = 0;
+    std::uint32_t draw = 0; ///< what its random times are drawn from
+    double elapsed = 0;     ///< seconds since it was entered
+};
+
+/// A signal as it was sent.
+struct SentSignal {
+    double age = 0;       ///< seconds since it was sent
+    double wait_left = 0; ///< seconds until the next may be taken
+    std::uint32_t pending = 0;
+    std::uint32_t offered = 0; ///< some decision has seen it
+};
+
+/// Where a pick stands.
+struct Deal {
+    std::uint64_t dealt = 0;     ///< a bit for each entry that came already
+    std::uint16_t current = 0;   ///< entry that plays
+    std::uint16_t next = 0;      ///< entry that comes after it
+    std::uint16_t last = 0xFFFF; ///< entry before, `between` left out
+    std::uint16_t times = 0;     ///< in a row
+    std::uint32_t loops = 1;     ///< rounds the current one plays
+    std::uint32_t spare = 0;
+};
 
 /// The first part of the block; the arrays follow.
 struct PerformerHeader {
@@ -44,20 +80,41 @@ struct PerformerHeader {
     std::uint8_t instance_count = 0;
     std::uint8_t record_count = 0;
     std::uint8_t offset_active = 0;
-    std::uint8_t inputs_moved = 0; ///< some smoothed value changed since the active motion was weighed
+    std::uint8_t inputs_moved = 0; ///< some value changed since the active motion was weighed
     std::uint8_t game_moves = 0;   ///< the game moves the body, whatever the clips say
-    std::array<std::uint8_t, 2> spare{};
-    float offset_seconds = 0; ///< how long the inertial offset takes to decay
+    std::uint8_t depth = 0;        ///< active nodes, from the layer's own state inward
+    std::uint8_t said_depth = 0;   ///< of `said`
+    std::uint8_t kept = 0;         ///< how many of `path` were active all the time since they were said
+    std::array<std::uint8_t, 3> spare{};
+    std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
+    std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
+    std::uint64_t draws = 0;                       ///< random numbers drawn so far
+    float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
     double offset_elapsed = 0;
     BodyStep travel;         ///< of the last step, in the frame in which it began
     BodyStep offset_travel;  ///< the velocity that a folded motion left behind, a second, as it was folded
     double travel_share = 0; ///< of the last step
     double scale = 1;        ///< of the body, and so of its travel
+    std::array<ActiveNode, most_levels> path{};
     std::array<Instance, most_instances> instances{};
     std::array<TransitionRecord, most_records> records{};
 };
 
 static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<Playhead>);
+
+/// How many of everything a character's performers hold.
+struct PerformerNeeds {
+    std::size_t joints = 0;
+    std::size_t parameters = 0; ///< hidden ones too
+    std::size_t computed = 0;
+    std::size_t signals = 0;
+    std::size_t picks = 0;
+    std::size_t resumes = 0;
+    std::size_t values = 0;
+    std::size_t leaves = 0; ///< of any motion
+    std::size_t moved_components = 0;
+    bool scales = false;
+};
 
 /// Byte offsets into the block, the same for every performer of a character.
 struct PerformerLayout {
@@ -69,6 +126,12 @@ struct PerformerLayout {
 
     std::size_t smoothed_exact = 0; ///< double[parameters]: the follower's value
     std::size_t velocity = 0;       ///< double[parameters]
+    std::size_t limited = 0;        ///< double[parameters]: the input after `at_most`
+    std::size_t memory = 0;         ///< double[computed]
+    std::size_t signals = 0;        ///< SentSignal[signals]
+    std::size_t deals = 0;          ///< Deal[picks]
+    std::size_t resumes = 0;        ///< uint16[resumes]: the node each machine was left in
+    std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
     std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
@@ -78,8 +141,7 @@ struct PerformerLayout {
     std::size_t pose = 0;        ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
 
-    [[nodiscard]] GAIT_API static PerformerLayout make(std::size_t joints, std::size_t parameters, std::size_t leaves,
-                                                       std::size_t moved_components, bool scales);
+    [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };
 
 /// The block seen through its layout.
@@ -90,6 +152,12 @@ public:
     [[nodiscard]] PerformerHeader& header() const { return *at<PerformerHeader>(0); }
     [[nodiscard]] double* smoothed_exact() const { return at<double>(layout_.smoothed_exact); }
     [[nodiscard]] double* velocity() const { return at<double>(layout_.velocity); }
+    [[nodiscard]] double* limited() const { return at<double>(layout_.limited); }
+    [[nodiscard]] double* memory() const { return at<double>(layout_.memory); }
+    [[nodiscard]] SentSignal* signals() const { return at<SentSignal>(layout_.signals); }
+    [[nodiscard]] Deal* deals() const { return at<Deal>(layout_.deals); }
+    [[nodiscard]] std::uint16_t* resumes() const { return at<std::uint16_t>(layout_.resumes); }
+    [[nodiscard]] float* value_offset() const { return at<float>(layout_.value_offset); }
     [[nodiscard]] float* raw() const { return at<float>(layout_.raw); }
     [[nodiscard]] float* smoothed() const { return at<float>(layout_.smoothed); }
     [[nodiscard]] Playhead* playheads(const Instance& instance) const {

@@ -3,6 +3,9 @@
 #include "math/pose_kernels.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/frame.hpp"
+#include "perform/input_step.hpp"
+#include "perform/machine_step.hpp"
+#include "perform/playheads.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -59,14 +62,29 @@ Performer& Performer::operator=(const Performer& other) {
 
 void Performer::reset() { reset_block(character_->data(), view(*character_, block_.get())); }
 
+namespace {
+
+/// The node of the tree of states that is the public state.
+std::uint16_t node_of(const CharacterData& data, std::uint16_t state) {
+    const auto found = std::find_if(data.states.begin(), data.states.end(),
+                                    [&](const CompiledState& s) { return s.visible == state; });
+    return std::uint16_t(found - data.states.begin());
+}
+
+} // namespace
+
 bool Performer::enter(StateHandle state, double fade, Ease ease) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (state.index >= data.states.size() || !std::isfinite(fade) || fade < 0) {
+    if (state.index >= data.state_info.size() || !std::isfinite(fade) || fade < 0) {
         ++block.header().faults.refused_values;
         return false;
     }
-    enter_state(data, block, state.index, no_transition, fade, ease);
+    Frame frame(data, block);
+    Entrance entrance;
+    entrance.fade = fade;
+    entrance.ease = ease;
+    gait::enter(frame, node_of(data, state.index), entrance);
     return true;
 }
 
@@ -108,7 +126,7 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
         const Playhead* playheads = block.playheads(instance);
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             const float weight = shares[i] * playheads[l].weight;
-            const double position = leaves[l].synced ? header.phase : playheads[l].position;
+            const double position = position_of(header, instance, leaves[l], playheads[l]);
             for (const NumberRow& row : data.clips[leaves[l].clip].numbers) {
                 if (row.number >= out.size()) { continue; }
                 const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
@@ -121,34 +139,76 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
     return std::min(out.size(), data.number_tracks.size());
 }
 
+namespace {
+
+/// Whether `index` is a parameter of one of these kinds that the game sets.
+bool can_set(const CharacterData& data, std::uint16_t index, std::initializer_list<ParameterKind> kinds) {
+    if (index >= data.parameters.size() || data.parameters[index].computed) { return false; }
+    return std::find(kinds.begin(), kinds.end(), data.parameters[index].kind) != kinds.end();
+}
+
+/// A value that is seen at once.
+void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) {
+    block.raw()[index] = value;
+    if (block.smoothed()[index] == value) { return; }
+    block.smoothed()[index] = value;
+    block.header().inputs_moved = 1;
+}
+
+} // namespace
+
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (parameter.index >= data.parameters.size() || data.parameters[parameter.index].kind != ParameterKind::number ||
-        !std::isfinite(value)) {
+    if (!can_set(data, parameter.index, {ParameterKind::number, ParameterKind::angle}) || !std::isfinite(value)) {
         ++block.header().faults.refused_values;
         return false;
     }
     const ParameterInfo& info = data.parameters[parameter.index];
-    value = std::clamp(value, info.low, info.high);
+    value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
+                                              : std::clamp(value, info.low, info.high);
     block.raw()[parameter.index] = value;
-    if (!(info.smooth > 0) || block.header().started == 0) {
-        block.smoothed()[parameter.index] = value;
-        block.header().inputs_moved = 1;
-        block.smoothed_exact()[parameter.index] = double(value);
+    if ((!(info.smooth > 0) && !(info.at_most > 0)) || block.header().started == 0) {
+        set_at_once(block, parameter.index, value);
+        block.smoothed_exact()[parameter.index] = block.limited()[parameter.index] = double(value);
     }
     return true;
 }
 
 bool Performer::set(FlagParameter parameter, bool value) {
     const PerformerBlock block = view(*character_, block_.get());
-    const CharacterData& data = character_->data();
-    if (parameter.index >= data.parameters.size() || data.parameters[parameter.index].kind != ParameterKind::flag) {
+    if (!can_set(character_->data(), parameter.index, {ParameterKind::flag})) {
         ++block.header().faults.refused_values;
         return false;
     }
-    block.raw()[parameter.index] = block.smoothed()[parameter.index] = value ? 1.0F : 0.0F;
-    block.header().inputs_moved = 1;
+    set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
+    return true;
+}
+
+bool Performer::set(ChoiceParameter parameter, std::string_view value) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (can_set(data, parameter.index, {ParameterKind::choice})) {
+        const auto& of = data.parameters[parameter.index].of;
+        const auto found = std::find(of.begin(), of.end(), value);
+        if (found != of.end()) {
+            set_at_once(block, parameter.index, float(found - of.begin()));
+            return true;
+        }
+    }
+    ++block.header().faults.refused_values;
+    return false;
+}
+
+bool Performer::send(SignalParameter signal) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const CharacterData& data = character_->data();
+    if (!can_set(data, signal.index, {ParameterKind::signal})) {
+        ++block.header().faults.refused_values;
+        return false;
+    }
+    Frame frame(data, block);
+    send_signal(frame, data.signal_of[signal.index]);
     return true;
 }
 
@@ -166,13 +226,37 @@ float Performer::smoothed(NumberParameter parameter) const {
 
 bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{parameter.index}) != 0; }
 
-bool Performer::advance(double seconds) {
+std::string_view Performer::get(ChoiceParameter parameter) const {
+    const auto& all = character_->data().parameters;
+    if (parameter.index >= all.size() || all[parameter.index].kind != ParameterKind::choice) { return {}; }
+    return all[parameter.index].of[std::size_t(get(NumberParameter{parameter.index}))];
+}
+
+float Performer::get(NumberValue value) const {
+    const CharacterData& data = character_->data();
+    return value.index < data.value_info.size() ? value_now(data, view(*character_, block_.get()), value.index) : 0;
+}
+
+bool Performer::get(FlagValue value) const { return get(NumberValue{value.index}) != 0; }
+
+std::string_view Performer::get(ChoiceValue value) const {
+    const auto& all = character_->data().value_info;
+    if (value.index >= all.size() || all[value.index].kind != ParameterKind::choice) { return {}; }
+    return all[value.index].of[std::size_t(get(NumberValue{value.index}))];
+}
+
+bool Performer::advance(double seconds) { return advance_with(seconds, nullptr); }
+bool Performer::advance(double seconds, EventList& events) { return advance_with(seconds, &events); }
+
+bool Performer::advance_with(double seconds, EventList* events) {
     const PerformerBlock block = view(*character_, block_.get());
     if (!std::isfinite(seconds) || seconds < 0) {
         ++block.header().faults.refused_steps;
+        if (events != nullptr) { events->clear(); }
         return false;
     }
-    advance_block(character_->data(), block, seconds);
+    Frame frame(character_->data(), block, events);
+    advance_block(frame, seconds);
     return true;
 }
 
@@ -213,7 +297,25 @@ double Performer::time() const { return view(*character_, block_.get()).header()
 
 std::uint16_t Performer::state() const {
     const PerformerHeader& header = view(*character_, block_.get()).header();
-    return header.instances[header.instance_count - 1U].state;
+    return character_->data().states[header.path[header.depth - 1U].node].visible;
+}
+
+bool Performer::is_active(StateHandle state) const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    return std::any_of(header.path.begin(), header.path.begin() + header.depth, [&](const ActiveNode& active) {
+        return character_->data().states[active.node].visible == state.index;
+    });
+}
+
+double Performer::seconds_in(StateHandle state) const {
+    const PerformerHeader& header = view(*character_, block_.get()).header();
+    for (std::size_t level = 0; level < header.depth; ++level) {
+        // The outermost node of a state is the state itself.
+        if (character_->data().states[header.path[level].node].visible == state.index) {
+            return header.path[level].elapsed;
+        }
+    }
+    return 0;
 }
 
 std::string_view Performer::state_name() const { return character_->states()[state()].name; }
@@ -231,7 +333,14 @@ InstanceView Performer::instance(std::size_t index) const {
     const PerformerHeader& header = view(*character_, block_.get()).header();
     if (index >= header.instance_count) { return {}; }
     const Instance& i = header.instances[index];
-    return {i.serial, i.state, i.entered_by, instance_shares(header, {})[index], i.fade, i.elapsed, i.ease};
+    return {i.serial,
+            character_->data().states[i.state].visible,
+            i.entered_by,
+            instance_shares(header, {})[index],
+            i.inertial != 0 ? 0 : i.fade,
+            i.elapsed,
+            i.ease,
+            i.frozen != 0};
 }
 
 std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out) const {
@@ -246,8 +355,9 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
     for (std::size_t l = 0; l < leaves.size(); ++l) {
         if (!(playheads[l].weight > 0)) { continue; }
         if (count < out.size()) {
-            out[count] = {leaves[l].clip, playheads[l].weight, leaves[l].synced ? header.phase : playheads[l].position,
-                          leaves[l].synced ? header.phase_loops : playheads[l].loops};
+            const bool in_phase = follows_phase(instance, leaves[l]);
+            out[count] = {leaves[l].clip, playheads[l].weight, in_phase ? header.phase : playheads[l].position,
+                          in_phase ? header.phase_loops : playheads[l].loops};
         }
         ++count;
     }

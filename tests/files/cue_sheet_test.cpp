@@ -66,14 +66,13 @@ TEST_CASE("a cue sheet's mistakes are said as a document's are") {
     const auto has = [](const std::string& expected) { return Catch::Contains(expected); };
     CHECK_THAT(said("cues: [{at: 1, set: {halt: 1}}]"), has("'halt' is a flag; write yes or no [wrong-type]"));
     CHECK_THAT(said("cues: [{at: 1, set: {speed: yes}}]"),
-               has("'speed' is a number; write one such as 1.4 [wrong-type]"));
+               has("'speed' is a number; write one such as 1.4; found 'yes' [wrong-type]"));
     CHECK_THAT(said("cues: [{at: 1, set: {speed: 60}}]"), has("'speed' ranges from 0 to 6; found 60 [wrong-range]"));
     CHECK_THAT(said("cues: [{at: 1, set: {speed: fast}}]"),
-               has("the value of 'speed', is a number such as 0.2; found 'fast' [wrong-shape]"));
+               has("'speed' is a number; write one such as 1.4; found 'fast' [wrong-type]"));
     CHECK_THAT(said("cues: [{set: {speed: 1}}]"), has("this cue does not say when; add 'at: SECONDS' [missing-key]"));
-    CHECK_THAT(
-        said("cues: [{at: 1}]"),
-        has("this cue does nothing; add 'set: {PARAMETER: VALUE}', 'enter: STATE' or a group of 'cues' [missing-key]"));
+    CHECK_THAT(said("cues: [{at: 1}]"), has("this cue does nothing; add 'set: {PARAMETER: VALUE}', 'send: SIGNAL', "
+                                            "'enter: STATE' or a group of 'cues' [missing-key]"));
     CHECK_THAT(said("cues: [{at: -1, set: {speed: 1}}]"), has("'at' is 0 to 86400 seconds; found -1 [wrong-range]"));
     CHECK_THAT(said("cues: [{at: 1, every: 1, set: {speed: 1}}]"),
                has("a repeat needs both 'every: SECONDS' and 'times: COUNT' [missing-key]"));

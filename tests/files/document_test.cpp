@@ -61,11 +61,10 @@ TEST_CASE("each mistake is said with what to write instead") {
                has("'kind' is written twice in a parameter; remove one [doubled-key]"));
     CHECK_THAT(said(with("  speed: {kind: flag}\n", "")),
                has("'speed' is written twice in 'parameters'; rename or remove one [doubled-key]"));
-    CHECK_THAT(said(with("  hop: {}\n", "")),
-               has("parameter 'hop' does not say its kind; add 'kind: number' or 'kind: flag' [missing-key]"));
     CHECK_THAT(
-        said(with("  hop: yes\n", "")),
-        has("a parameter is a map of kind, range, default, unit, note, smooth, tune; found 'yes' [wrong-shape]"));
+        said(with("  hop: {}\n", "")),
+        has("parameter 'hop' does not say its kind; add 'kind: number' or angle, flag, choice, signal [missing-key]"));
+    CHECK_THAT(said(with("  hop: yes\n", "")), has("a parameter is a map of kind, of, range, default, unit, note,"));
     CHECK_THAT(said(with("  not: {kind: flag}\n", "")),
                has("'not' is a word of the expressions; choose another name [wrong-name]"));
     CHECK_THAT(said(with("  two words: {kind: flag}\n", "")),
@@ -83,17 +82,19 @@ TEST_CASE("each mistake is said with what to write instead") {
     CHECK_THAT(said(with("  a: {kind: number, smooth: -1}\n", "")),
                has("'smooth' is 0 to 10 seconds; found -1 [wrong-range]"));
     CHECK_THAT(said(with("  a: {kind: flag, range: [0, 1]}\n", "")),
-               has("'a' is a flag and has no 'range'; remove it, or write 'kind: number' [wrong-shape]"));
+               has("'a' is a flag and has no 'range'; remove it, or write another kind [wrong-shape]"));
     CHECK_THAT(said(with("  a: {kind: flag, default: 1}\n", "")),
                has("the default of a flag is yes or no; found '1' [wrong-shape]"));
     CHECK_THAT(said("tolerance: 0\n" + with("", "")),
                has("the tolerance is more than 0 millimetres and at most 1000; found 0 [wrong-range]"));
     // Motions.
-    CHECK_THAT(said(with("", "        b: {play: {}}\n")),
-               has("this motion plays nothing; add 'clip: NAME', or 'blend: PARAMETER' with 'points' [wrong-shape]"));
+    CHECK_THAT(
+        said(with("", "        b: {play: {}}\n")),
+        has("this motion plays nothing; add 'clip: NAME', 'blend: PARAMETER' with 'points', 'pick' or 'choose' "));
     CHECK_THAT(said(with("", "        b: {}\n")), has("state 'b' plays nothing; add 'play: CLIP' [missing-key]"));
     CHECK_THAT(said(with("", "        b: {play: [low]}\n")),
-               has("'play' is a clip's name or a map with 'clip' or 'blend'; found a list [wrong-shape]"));
+               has("'play' is the name of a clip or motion, or a map with 'clip', 'blend', 'pick' or 'choose'; found a "
+                   "list "));
     CHECK_THAT(said(with("", "        b: {play: {clip: low, blend: speed, points: {1: low}}}\n")),
                has("a motion is either a 'clip' or a 'blend'; remove one of them [wrong-shape]"));
     CHECK_THAT(said(with("", "        b: {play: {clip: low, points: {1: low}}}\n")),
@@ -128,7 +129,7 @@ TEST_CASE("each mistake is said with what to write instead") {
                has("this transition waits for the motion's end, and the motion loops; add 'when: CONDITION', or play "
                    "the clip with 'loop: no' [never-ends]"));
     CHECK_THAT(said(with("", "        b: {play: low, go: {to: still, when: wet, at: start}}\n")),
-               has("'at' can only be 'end'; found 'start' [wrong-shape]"));
+               has("no mark 'start'; there is no mark yet [unknown-mark]"));
     CHECK_THAT(said(with("", "        b: {play: low, go: {to: still, when: wet, fade: -1}}\n")),
                has("a fade lasts 0 to 60 seconds; found -1 [wrong-range]"));
     CHECK_THAT(said(with("", "        b: {play: low, go: {to: still, when: wet, ease: smoth}}\n")),
@@ -238,10 +239,11 @@ TEST_CASE("a document filled by a program compiles as one from a file does, and 
     document.layers[0].machine.states[0].go[0].when = "sped > 1";
     document.layers[0].machine.states[1].play.blend->points[1].play = "hihg";
     document.layers[0].machine.start = {};
-    CHECK(format(compile(document, two_clips()).diagnostics) ==
-          "layers.body: error: this machine does not say where it starts; add 'start: still' [missing-start]\n"
-          "layers.body.states.still.go[0].when: error: no parameter 'sped'; did you mean 'speed'? [unknown-parameter]\n"
-          "layers.body.states.moving.play.points[1]: error: no clip 'hihg'; did you mean 'high'? [unknown-clip]\n");
+    CHECK(
+        format(compile(document, two_clips()).diagnostics) ==
+        "layers.body.states.moving.play.points[1]: error: no clip 'hihg'; did you mean 'high'? [unknown-clip]\n"
+        "layers.body: error: this machine does not say where it starts; add 'start: still' [missing-start]\n"
+        "layers.body.states.still.go[0].when: error: no parameter 'sped'; did you mean 'speed'? [unknown-parameter]\n");
     document.layers.clear();
     CHECK_THAT(format(compile(document, {}).diagnostics),
                Catch::Contains("layers: error: nothing is played yet") &&

@@ -1,4 +1,4 @@
-#include "support.hpp"
+#include "machine_support.hpp"
 
 #include <catch2/catch.hpp>
 
@@ -97,12 +97,7 @@ TEST_CASE("after leaves at its exact instant at any frame rate, and chains keep 
                  "        b: {play: high, go: [{to: c, after: 0.21, fade: 0.1}]}\n        c: {play: low}\n"),
         three_clips());
     for (const double rate : {3.0, 10.0, 30.0, 60.0, 240.0}) {
-        Performer performer(character);
-        std::vector<double> times;
-        for (int i = 0; i < int(rate); ++i) {
-            performer.advance(1 / rate);
-            for (const TransitionRecord& record : performer.transitions()) { times.push_back(record.time); }
-        }
+        const std::vector<double> times = support::transition_times(character, 1, rate);
         CAPTURE(rate);
         REQUIRE(times.size() == 2);
         CHECK(times[0] == Approx(0.35));

@@ -37,38 +37,36 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
         return fmt::format("--set takes NAME=VALUE, such as speed=1.4; found '{}'", assignment);
     }
     const std::string name = assignment.substr(0, equals), value = assignment.substr(equals + 1);
-    const Character& character = performer.character();
-    if (const FlagParameter flag = character.flag(name)) {
-        if (value != "yes" && value != "no" && value != "true" && value != "false") {
-            return fmt::format("'{}' is a flag; write {}=yes or {}=no", name, name, name);
-        }
-        performer.set(flag, value == "yes" || value == "true");
-        return std::nullopt;
-    }
-    const NumberParameter number = character.number(name);
-    if (!number) {
+    const auto all = performer.character().parameters();
+    const auto found = std::find_if(all.begin(), all.end(), [&](const ParameterInfo& p) { return p.name == name; });
+    if (found == all.end()) {
         std::vector<std::string> known;
-        for (const ParameterInfo& p : character.parameters()) { known.push_back(p.name); }
+        for (const ParameterInfo& p : all) { known.push_back(p.name); }
         const std::string near = nearest_name(name, known);
         return near.empty() ? fmt::format("no parameter '{}'; there are {}", name, fmt::join(known, ", "))
                             : fmt::format("no parameter '{}'; did you mean '{}'?", name, near);
     }
-    double given = 0;
-    const auto [end, problem] = std::from_chars(value.data(), value.data() + value.size(), given);
-    if (problem != std::errc{} || end != value.data() + value.size() || !std::isfinite(given)) {
-        return fmt::format("'{}' is a number; write {}=1.4; found '{}'", name, name, value);
+    const CuePlayer::Meaning meaning = CuePlayer::meaning_of(value, *found);
+    if (!meaning.problem.empty()) { return meaning.problem; }
+    const auto index = std::uint16_t(found - all.begin());
+    switch (found->kind) {
+    case ParameterKind::flag:
+        performer.set(FlagParameter{index}, meaning.value != 0);
+        break;
+    case ParameterKind::choice:
+        performer.set(ChoiceParameter{index}, value);
+        break;
+    default:
+        performer.set(NumberParameter{index}, meaning.value);
+        break;
     }
-    const ParameterInfo& info = character.parameters()[number.index];
-    if (given < double(info.low) || given > double(info.high)) {
-        return fmt::format("'{}' ranges from {} to {}; found {}", name, info.low, info.high, given);
-    }
-    performer.set(number, float(given));
     return std::nullopt;
 }
 
 std::string transition_name(const Character& character, std::uint16_t transition) {
     if (transition >= character.transitions().size()) { return "the start"; }
     const TransitionInfo& info = character.transitions()[transition];
+    if (info.within) { return fmt::format("{} in {}", info.when, character.states()[info.from].name); }
     return character.states()[info.from].name + " to " + character.states()[info.to].name;
 }
 

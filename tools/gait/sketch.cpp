@@ -5,9 +5,12 @@
 
 #include "files/write_file.hpp"
 #include "gait/compile.hpp"
+#include "machine/call.hpp"
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <map>
 #include <memory>
 
 namespace gait::tool {
@@ -36,83 +39,241 @@ std::string quoted(const std::string& text) {
     return out;
 }
 
-std::string describe(const MotionDefinition& motion, int depth) {
-    if (motion.blend) {
-        std::string text = "by " + motion.blend->parameter.value + ":";
-        for (const PointDefinition& point : motion.blend->points) {
-            text += fmt::format("{}{:g} {}", depth == 0 ? "\\n" : " ", point.at.value, describe(point.play, depth + 1));
-        }
-        return text;
+/// A list that breaks its line where it grows long.
+class Listing {
+public:
+    void add(const std::string& item) {
+        const std::size_t most = 26;
+        if (!text_.empty()) { text_ += line_ + item.size() > most ? ",\\n" : ", "; }
+        line_ = line_ + item.size() > most ? item.size() : line_ + item.size() + 2;
+        text_ += item;
     }
-    return quoted(motion.clip.value);
+    [[nodiscard]] const std::string& text() const { return text_; }
+
+private:
+    std::string text_;
+    std::size_t line_ = 0;
+};
+
+std::string describe(const MotionDefinition& motion, const Arguments& arguments) {
+    const std::string rate =
+        motion.rate.empty() ? ""
+                            : fmt::format("\\nat {} times", quoted(words_substituted(motion.rate.value, arguments)));
+    if (motion.blend) {
+        Listing points;
+        for (const PointDefinition& point : motion.blend->points) {
+            points.add(fmt::format("{:g} {}", point.at.value, describe(point.play, arguments)));
+        }
+        return "by " + quoted(motion.blend->parameter.value) + ":\\n" + points.text() + rate;
+    }
+    if (motion.pick) {
+        const char* order = motion.pick->order == PickOrder::dealt    ? "dealt"
+                            : motion.pick->order == PickOrder::random ? "at random"
+                                                                      : "in turn";
+        Listing entries;
+        for (const PickEntry& entry : motion.pick->of) { entries.add(describe(entry.play, arguments)); }
+        const std::string between =
+            motion.pick->between ? "\\nbetween: " + describe(*motion.pick->between, arguments) : "";
+        return fmt::format("{}:\\n{}{}", order, entries.text(), between);
+    }
+    if (motion.choose) {
+        Listing entries;
+        for (const ChooseEntry& entry : motion.choose->of) {
+            const std::string& key = motion.choose->by.empty() ? entry.when.value : entry.value.value;
+            entries.add((key.empty() ? "else" : quoted(key)) + ": " + describe(entry.play, arguments));
+        }
+        return (motion.choose->by.empty() ? "on entry" : "by " + quoted(motion.choose->by.value)) + ":\\n" +
+               entries.text();
+    }
+    return quoted(substituted(motion.clip, arguments).value) + rate;
 }
 
-std::string describe(const TransitionDefinition& transition) {
-    std::string text = quoted(transition.when.value);
+std::string describe(const TransitionDefinition& transition, const Arguments& arguments) {
+    std::string text = quoted(words_substituted(transition.when.value, arguments));
     const auto add = [&](const std::string& more) { text += (text.empty() ? "" : "\\n") + more; };
-    if (transition.after) { add(fmt::format("after {:g} s", transition.after->value)); }
-    if (transition.at_end || (transition.when.empty() && !transition.after)) { add("at its end"); }
+    if (!transition.signal.empty()) { add("signal " + quoted(transition.signal.value)); }
+    if (transition.after) {
+        const auto& [low, high] = *transition.after;
+        add(low.value == high.value ? fmt::format("after {:g} s", low.value)
+                                    : fmt::format("after {:g} to {:g} s", low.value, high.value));
+    }
+    if (!transition.at_mark.empty()) { add("at " + quoted(transition.at_mark.value)); }
+    if (!transition.inside.empty()) { add("inside " + quoted(transition.inside.value)); }
+    if (transition.at_end || text.empty()) { add("at its end"); }
     if (!transition.except.empty()) {
         std::string names;
         for (const Text& name : transition.except) { names += (names.empty() ? "" : ", ") + quoted(name.value); }
         add("not from " + names);
     }
-    add(transition.fade.value > 0 ? fmt::format("{:g} s", transition.fade.value) : "a cut");
+    std::string fade = !transition.fade_by.empty()
+                           ? quoted(words_substituted(transition.fade_by.value, arguments)) + " s"
+                       : transition.fade.value > 0 ? fmt::format("{:g} s", transition.fade.value)
+                                                   : "a cut";
+    if (transition.style == FadeStyle::frozen) { fade += " frozen"; }
+    if (transition.style == FadeStyle::inertial) { fade += " inertial"; }
+    add(fade);
     return text;
 }
 
-/// Graphviz's own language. Names of nodes carry the layer, so that layers do not meet.
-std::string dot_of(const Document& document) {
-    std::string out =
-        "digraph machine {\n"
-        "  graph [rankdir=LR, size=\"13.1,8.1\", dpi=96, pad=0.25, nodesep=0.5, ranksep=0.3, fontname=\"DejaVu "
-        "Sans\", "
-        "fontsize=15, labelloc=t, splines=spline];\n"
-        "  node [shape=box, style=\"rounded,filled\", fillcolor=\"#eaf1f7\", color=\"#31577a\", penwidth=1.4, "
-        "fontname=\"DejaVu Sans\", fontsize=13, margin=\"0.18,0.10\"];\n"
-        "  edge [color=\"#555555\", fontname=\"DejaVu Sans\", fontsize=10.5, fontcolor=\"#222222\", arrowsize=0.8];\n";
-    out += fmt::format("  label=\"{}\";\n", quoted(document.about.empty() ? document.file : document.about));
-    for (std::size_t l = 0; l < document.layers.size(); ++l) {
-        const LayerDefinition& layer = document.layers[l];
-        const MachineDefinition& machine = layer.machine;
-        const auto node = [&](const std::string& state) { return fmt::format("\"{}/{}\"", l, quoted(state)); };
-        out += fmt::format("  subgraph cluster_{} {{\n    label=\"{}\"; color=\"#bbbbbb\"; style=rounded;\n", l,
-                           quoted(layer.name.value));
-        for (const StateDefinition& state : machine.states) {
-            out += fmt::format("    {} [label=\"{}\\n({}{})\"];\n", node(state.name.value), quoted(state.name.value),
-                               describe(state.play, 0), state.game_moves ? "\\nthe game moves" : "");
+/// Writes Graphviz's own language. Names of nodes carry the way to them, so that machines do not meet.
+class Drawing {
+public:
+    explicit Drawing(const Document& document) : document_(document) {}
+
+    std::string text() {
+        out_ = "digraph machine {\n"
+               "  graph [rankdir=LR, compound=true, size=\"13.1,8.1\", dpi=96, pad=0.25, nodesep=0.35, ranksep=0.35, "
+               "fontname=\"DejaVu Sans\", fontsize=15, labelloc=t, splines=spline];\n"
+               "  node [shape=box, style=\"rounded,filled\", fillcolor=\"#eaf1f7\", color=\"#31577a\", penwidth=1.4, "
+               "fontname=\"DejaVu Sans\", fontsize=13, margin=\"0.18,0.10\"];\n"
+               "  edge [color=\"#555555\", fontname=\"DejaVu Sans\", fontsize=10.5, fontcolor=\"#222222\", "
+               "arrowsize=0.8];\n";
+        out_ += fmt::format("  label=\"{}\";\n", quoted(document_.about.empty() ? document_.file : document_.about));
+        for (std::size_t l = 0; l < document_.layers.size(); ++l) {
+            const LayerDefinition& layer = document_.layers[l];
+            out_ += fmt::format("  subgraph cluster_{} {{\n    label=\"{}\"; color=\"#bbbbbb\"; style=rounded;\n", l,
+                                quoted(layer.name.value));
+            const int machine = draw_machine(layer.machine, {}, -1, std::to_string(l), 0);
+            out_ += "  }\n";
+            draw_ways(machine);
         }
-        if (!machine.start.empty()) {
-            out += fmt::format(
-                "    \"{}/start\" [shape=circle, label=\"\", width=0.17, fixedsize=true, fillcolor=\"#31577a\"];\n"
-                "    \"{}/start\" -> {} [label=\"start\"];\n",
-                l, l, node(machine.start.value));
-        }
-        if (!machine.always.empty()) {
-            out += fmt::format("    \"{}/always\" [shape=plaintext, style=\"\", label=\"always, from\\nwhichever is "
-                               "active\", fontsize=11];\n",
-                               l);
-            for (const TransitionDefinition& always : machine.always) {
-                out += fmt::format("    \"{}/always\" -> {} [style=dashed, label=\"{}\"];\n", l, node(always.to.value),
-                                   describe(always));
-            }
-        }
-        for (const StateDefinition& state : machine.states) {
-            for (const TransitionDefinition& transition : state.go) {
-                out += fmt::format("    {} -> {} [label=\"{}\"];\n", node(state.name.value), node(transition.to.value),
-                                   describe(transition));
-            }
-        }
-        out += "  }\n";
+        return out_ + "}\n";
     }
-    return out + "}\n";
-}
+
+private:
+    struct Machine {
+        const MachineDefinition* definition = nullptr;
+        Arguments arguments;
+        int around = -1;
+        std::string path;
+        std::map<std::string, int> inner; ///< the machines that its states hold
+    };
+    /// The end of an arrow: a node, and the box that it stands for.
+    struct End {
+        std::string node, box;
+    };
+
+    static std::string id(const std::string& path, const std::string& state) { return path + "/" + state; }
+
+    int draw_machine(const MachineDefinition& definition, const Arguments& arguments, int around,
+                     const std::string& path, int depth) {
+        const int index = int(machines_.size());
+        machines_.push_back({&definition, arguments, around, path, {}});
+        if (depth >= 8) { return index; }
+        for (const StateDefinition& state : definition.states) { draw_state(state, index, depth); }
+        if (!definition.start.empty()) {
+            out_ += fmt::format("    \"{}/start\" [shape=circle, label=\"\", width=0.17, fixedsize=true, "
+                                "fillcolor=\"#31577a\"];\n",
+                                quoted(path));
+        }
+        if (!definition.always.empty()) {
+            out_ += fmt::format("    \"{}/always\" [shape=plaintext, style=\"\", label=\"always, from\\nwhichever is "
+                                "active\", fontsize=11];\n",
+                                quoted(path));
+        }
+        return index;
+    }
+
+    void draw_state(const StateDefinition& state, int machine, int depth) {
+        const Arguments arguments = machines_[std::size_t(machine)].arguments;
+        const std::string name = state.name.value, own = id(machines_[std::size_t(machine)].path, name);
+        if (!state.junction.empty()) {
+            out_ += fmt::format("    \"{}\" [shape=diamond, style=filled, label=\"{}\", fontsize=11, "
+                                "margin=\"0.02,0.02\"];\n",
+                                quoted(own), quoted(name));
+            return;
+        }
+        Arguments inner_arguments = arguments;
+        const MachineDefinition* inner = state.machine ? &*state.machine : nullptr;
+        std::string title = quoted(name);
+        if (!state.machine_name.empty()) {
+            const Text text = substituted(state.machine_name, arguments);
+            if (const auto call = split_call(text)) {
+                for (const NamedMachine& named : document_.machines) {
+                    if (named.name.value != call->name.value) { continue; }
+                    inner = &named.machine;
+                    inner_arguments.clear();
+                    for (std::size_t i = 0; i < std::min(named.arguments.size(), call->arguments.size()); ++i) {
+                        inner_arguments[named.arguments[i].value] = call->arguments[i];
+                    }
+                }
+            }
+            title += ": " + quoted(text.value);
+        }
+        if (inner == nullptr) {
+            out_ += fmt::format("    \"{}\" [label=\"{}\\n({}{})\"];\n", quoted(own), title,
+                                describe(state.play, arguments), state.game_moves ? "\\nthe game moves" : "");
+            return;
+        }
+        if (state.resume) { title += " (resumes)"; }
+        out_ += fmt::format("    subgraph \"cluster_{}\" {{\n    label=\"{}\"; color=\"#31577a\"; style=rounded; "
+                            "fontsize=13;\n",
+                            quoted(own), title);
+        const int drawn = draw_machine(*inner, inner_arguments, machine, own, depth + 1);
+        machines_[std::size_t(machine)].inner[name] = drawn;
+        out_ += "    }\n";
+    }
+
+    void arrow(const End& from, const End& to, const std::string& label, const std::string& more) {
+        out_ += fmt::format("    \"{}\" -> \"{}\" [label=\"{}\"{}{}{}];\n", quoted(from.node), quoted(to.node), label,
+                            from.box.empty() ? "" : fmt::format(", ltail=\"cluster_{}\"", quoted(from.box)),
+                            to.box.empty() ? "" : fmt::format(", lhead=\"cluster_{}\"", quoted(to.box)), more);
+    }
+
+    void draw_ways(int index) {
+        const Machine machine = machines_[std::size_t(index)];
+        const MachineDefinition& definition = *machine.definition;
+        if (!definition.start.empty()) {
+            arrow({machine.path + "/start", ""}, end_at(index, definition.start.value), "start", "");
+        }
+        for (const TransitionDefinition& always : definition.always) {
+            arrow({machine.path + "/always", ""}, end_at(index, always.to.value), describe(always, machine.arguments),
+                  ", style=dashed");
+        }
+        for (const StateDefinition& state : definition.states) {
+            const End from = end_at(index, state.name.value);
+            for (const TransitionDefinition& transition : state.go) {
+                arrow(from, end_at(index, transition.to.value), describe(transition, machine.arguments), "");
+            }
+            for (const BranchDefinition& branch : state.junction) {
+                std::string label =
+                    branch.when.empty() ? "else" : quoted(words_substituted(branch.when.value, machine.arguments));
+                if (branch.fade) { label += fmt::format("\\n{:g} s", branch.fade->value); }
+                arrow(from, end_at(index, branch.to.value), label, "");
+            }
+        }
+        for (const auto& [name, inner] : machine.inner) { draw_ways(inner); }
+    }
+
+    /// Where an arrow to `name` ends, looked for in a machine and those around it.
+    End end_at(int machine, const std::string& name) {
+        const std::string first = name.substr(0, name.find('.'));
+        for (int m = machine; m >= 0; m = machines_[std::size_t(m)].around) {
+            const Machine& in = machines_[std::size_t(m)];
+            const bool here = std::any_of(in.definition->states.begin(), in.definition->states.end(),
+                                          [&](const StateDefinition& s) { return s.name.value == first; });
+            if (!here) { continue; }
+            const auto inner = in.inner.find(first);
+            if (inner == in.inner.end()) { return {id(in.path, first), ""}; }
+            if (name.size() > first.size()) { return end_at(inner->second, name.substr(first.size() + 1)); }
+            // A box has no node of its own: the arrow ends at its edge, on the way to what it starts.
+            End end = end_at(inner->second, machines_[std::size_t(inner->second)].definition->start.value);
+            end.box = id(in.path, first);
+            return end;
+        }
+        return {name, ""};
+    }
+
+    const Document& document_;
+    std::vector<Machine> machines_;
+    std::string out_;
+};
 
 int run_sketch(const SketchOptions& options) {
     const Loaded loaded = load(options.document);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
-    const std::string dot = dot_of(loaded.document);
+    const std::string dot = Drawing(loaded.document).text();
     if (options.out.empty()) {
         print(dot);
         return done;

@@ -1,0 +1,84 @@
+/// What all parts of the compile step share: the document, the character that is being made, the findings, and where
+/// something that takes arguments is being used.
+#pragma once
+
+#include "check/sink.hpp"
+#include "clip/prepared_clip.hpp"
+#include "gait/compile.hpp"
+#include "machine/call.hpp"
+#include "machine/expression_parser.hpp"
+#include "perform/character_data.hpp"
+
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace gait {
+
+/// A flag that `rises` or `falls` watches.
+struct WatchedFlag {
+    bool rising = true;
+    std::vector<Instruction> code;
+};
+
+struct CompileContext {
+    CompileContext(const Document& the_document, const Assets& the_assets)
+        : document(the_document), assets(the_assets), sink(the_document), data(std::make_unique<CharacterData>()) {}
+
+    const Document& document;
+    const Assets& assets;
+    DiagnosticSink sink;
+    std::unique_ptr<CharacterData> data;
+    ExpressionScope scope;
+    std::vector<WatchedFlag> edges; ///< their slots come after the parameters'
+    std::set<std::uint16_t> blend_parameters;
+    std::vector<std::string> clip_names;
+    std::vector<const ClipDefinition*> clip_definitions;
+    std::vector<PreparedClip> prepared; ///< a clip each, when there is a rig
+    std::size_t most_leaves = 0;
+    bool wants_footfalls = false; ///< some transition enters at a footfall
+    std::size_t resumes = 0;      ///< machines that remember where they were left
+
+    /// Where something that takes arguments is being used: `'paces', used`, and the place of the use.
+    struct Use {
+        std::string name;
+        Place place;
+    };
+    std::vector<Use> uses; ///< the innermost last
+
+    /// Like `sink.error`, but the same finding at the same place is said once. Inside something written once and used
+    /// elsewhere, the first use is said as well.
+    void error(Place place, std::string code, std::string message, std::string path = {});
+    /// Like `sink.unknown`, in the same way.
+    void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
+                 std::string path = {});
+
+    /// What an expression may not do.
+    enum class StateReadings { allowed, refused };
+
+    /// Compiles `text`; an error leaves an empty range. Equal programs are kept once.
+    CodeRange expression(const Text& text, ValueType wanted, StateReadings readings, const Arguments& arguments,
+                         const std::string& path);
+    /// Both must hold; an empty one does.
+    CodeRange both(CodeRange first, CodeRange second);
+    /// One times the other; an empty one is 1.
+    CodeRange product(CodeRange first, CodeRange second);
+    CodeRange emit(const std::vector<Instruction>& code);
+
+private:
+    CodeRange joined(CodeRange first, CodeRange second, Operation operation);
+    std::map<std::string, CodeRange> programs_; ///< by their instructions
+    std::set<std::string> said_;
+};
+
+/// Where something expected a name and `known` are those there are.
+[[nodiscard]] std::vector<std::string> names_of(const std::vector<ParameterInfo>& parameters);
+
+bool is_identifier(const std::string& name);
+/// Words that an expression keeps for itself.
+[[nodiscard]] const std::set<std::string>& reserved_words();
+
+} // namespace gait

@@ -1,0 +1,202 @@
+#include "perform/input_step.hpp"
+
+#include "math/springs.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+/// Writes the value that conditions see.
+void show(Frame& frame, std::size_t slot, float value) {
+    if (frame.block.smoothed()[slot] == value) { return; }
+    frame.block.smoothed()[slot] = value;
+    frame.header.inputs_moved = 1;
+}
+
+/// Moves the smoothed value of a parameter toward `raw()[slot]`.
+void smooth(Frame& frame, std::size_t slot, double dt) {
+    const ParameterInfo& info = frame.data.parameters[slot];
+    const PerformerBlock& block = frame.block;
+    const bool wraps = info.kind == ParameterKind::angle;
+    double &value = block.smoothed_exact()[slot], &velocity = block.velocity()[slot], &limited = block.limited()[slot];
+    // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
+    double target = double(block.raw()[slot]);
+    const double from = info.at_most > 0 ? limited : value;
+    if (wraps) { target = from + wrapped_degrees(target - from); }
+    if (value == target && limited == target && velocity == 0) { return; } // it has arrived
+    double left = dt;
+    if (info.at_most > 0 && limited != target) {
+        const double ramp = target > limited ? double(info.at_most) : -double(info.at_most);
+        const double arrives = (target - limited) / ramp, lasts = std::min(left, arrives);
+        const Follower now = follow_ramp({value, velocity}, limited, ramp, double(info.smooth), lasts);
+        value = now.value;
+        velocity = now.velocity;
+        limited = arrives <= left ? target : limited + ramp * lasts;
+        left -= lasts;
+    }
+    const double follows = info.at_most > 0 ? limited : target;
+    limited = follows;
+    Follower now = follow({value, velocity}, follows, double(info.smooth), left);
+    // Where a float could not tell the difference any more, it has arrived.
+    const double close = 1e-9 * (1 + std::fabs(follows));
+    if (std::fabs(now.value - follows) < close && std::fabs(now.velocity) < close && follows == target) {
+        now = {follows, 0};
+    }
+    value = now.value;
+    velocity = now.velocity;
+    if (wraps && (value <= -180 || value > 180)) {
+        // The whole follower is carried round, so that numbers do not grow with every turn of the body.
+        const double round = wrapped_degrees(value) - value;
+        value += round;
+        limited += round;
+    }
+    show(frame, slot, wraps ? float(wrapped_degrees(value)) : std::clamp(float(value), info.low, info.high));
+}
+
+bool is_smoothed(const ParameterInfo& info) { return info.smooth > 0 || info.at_most > 0; }
+
+class Computer {
+public:
+    Computer(Frame& frame, double dt) : frame_(frame), dt_(dt) {}
+
+    void run() {
+        for (std::size_t c = 0; c < frame_.data.computed.size(); ++c) {
+            compute(frame_.data.computed[c], frame_.block.memory()[c]);
+        }
+    }
+
+private:
+    [[nodiscard]] float value_of(CodeRange code) const {
+        return evaluate(frame_.data.instructions(code), {frame_.block.smoothed(), frame_.block.raw(), {}});
+    }
+    [[nodiscard]] bool holds(CodeRange code, bool otherwise) const {
+        return code.empty() ? otherwise : value_of(code) != 0;
+    }
+
+    void compute(const ComputedParameter& computed, double& memory) {
+        float& raw = frame_.block.raw()[computed.slot];
+        const bool hidden = computed.slot >= frame_.data.parameters.size();
+        const float cleared = hidden ? 0 : frame_.data.parameters[computed.slot].default_value;
+        if (holds(computed.clear, false)) {
+            raw = cleared;
+            if (computed.source == ParameterSource::since) { memory = 0; }
+        }
+        switch (computed.source) {
+        case ParameterSource::derived:
+            raw = value_of(computed.value);
+            break;
+        case ParameterSource::remembered:
+            if (holds(computed.only_while, true)) { raw = value_of(computed.value); }
+            break;
+        case ParameterSource::greatest:
+            if (holds(computed.only_while, true)) { raw = std::max(raw, value_of(computed.value)); }
+            break;
+        case ParameterSource::since:
+            if (value_of(computed.value) != 0) { memory = 0; }
+            raw = float(memory);
+            memory += dt_;
+            break;
+        case ParameterSource::thresholds:
+            if (raw == 0 ? holds(computed.value, false) : holds(computed.only_while, false)) { raw = 1 - raw; }
+            break;
+        case ParameterSource::flips: {
+            const bool now = value_of(computed.value) != 0;
+            if (now && memory == 0) { raw = 1 - raw; }
+            memory = now ? 1 : 0;
+            break;
+        }
+        case ParameterSource::rises:
+        case ParameterSource::falls: {
+            const bool now = value_of(computed.value) != 0;
+            const bool changed = computed.source == ParameterSource::rises ? now && memory == 0 : !now && memory != 0;
+            raw = changed ? 1.0F : 0.0F;
+            memory = now ? 1 : 0;
+            break;
+        }
+        }
+        if (hidden) { return show(frame_, computed.slot, raw); }
+        const ParameterInfo& info = frame_.data.parameters[computed.slot];
+        raw = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(raw)))
+                                                : std::clamp(raw, info.low, info.high);
+        if (is_smoothed(info)) {
+            smooth(frame_, computed.slot, dt_);
+        } else {
+            show(frame_, computed.slot, raw);
+        }
+    }
+
+    Frame& frame_;
+    double dt_;
+};
+
+} // namespace
+
+void reset_inputs(Frame& frame) {
+    const CharacterData& data = frame.data;
+    const PerformerBlock& block = frame.block;
+    for (std::size_t p = 0; p < data.parameters.size(); ++p) {
+        const float value = data.parameters[p].default_value;
+        block.raw()[p] = block.smoothed()[p] = value;
+        block.smoothed_exact()[p] = block.limited()[p] = double(value);
+    }
+    Computer(frame, 0).run();
+    // What is computed begins where it stands, and nothing has risen or fallen yet.
+    for (const ComputedParameter& computed : data.computed) {
+        const float value = block.raw()[computed.slot];
+        if (computed.slot < data.parameters.size()) {
+            block.smoothed()[computed.slot] = value;
+            block.smoothed_exact()[computed.slot] = block.limited()[computed.slot] = double(value);
+        }
+    }
+    forget_edges(frame);
+}
+
+void take_inputs(Frame& frame, double dt) {
+    const CharacterData& data = frame.data;
+    for (const CompiledSignal& signal : data.signals) {
+        const SentSignal& sent = frame.block.signals()[&signal - data.signals.data()];
+        show(frame, signal.slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
+    }
+    for (std::size_t p = 0; p < data.parameters.size(); ++p) {
+        // Without smoothing `set` has carried the value over already.
+        if (is_smoothed(data.parameters[p]) && !data.parameters[p].computed) { smooth(frame, p, dt); }
+    }
+    if (!data.computed.empty()) { Computer(frame, dt).run(); }
+}
+
+void forget_edges(Frame& frame) {
+    for (const ComputedParameter& computed : frame.data.computed) {
+        if (computed.source == ParameterSource::rises || computed.source == ParameterSource::falls) {
+            frame.block.raw()[computed.slot] = frame.block.smoothed()[computed.slot] = 0;
+        }
+    }
+    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+        frame.block.signals()[s].offered = frame.block.signals()[s].pending;
+    }
+}
+
+void age_signals(Frame& frame, double dt) {
+    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+        SentSignal& sent = frame.block.signals()[s];
+        sent.age += dt;
+        sent.wait_left = std::max(0.0, sent.wait_left - dt);
+        if (sent.age > frame.data.signals[s].keep + instant && sent.offered != 0) { sent.pending = 0; }
+    }
+}
+
+void drop_old_signals(Frame& frame) {
+    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+        if (frame.data.signals[s].keep == 0) { frame.block.signals()[s].pending = 0; }
+    }
+}
+
+void send_signal(Frame& frame, std::uint16_t signal) {
+    SentSignal& sent = frame.block.signals()[signal];
+    sent.pending = 1;
+    sent.offered = 0;
+    sent.age = 0;
+}
+
+} // namespace gait

@@ -1,0 +1,721 @@
+#include "perform/machine_step.hpp"
+
+#include "perform/evaluate.hpp"
+#include "perform/moments.hpp"
+#include "perform/playheads.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <limits>
+
+namespace gait {
+namespace {
+
+constexpr double infinity = std::numeric_limits<double>::infinity();
+/// The least time an inertial offset gets to decay.
+constexpr double least_offset_seconds = 0.05;
+/// A fade longer than this is cut to it, seconds.
+constexpr double longest_fade = 60;
+/// A motion without any length counts as this long where a pick waits for its end, seconds.
+constexpr double still_seconds = 1;
+
+// ---- random numbers -------------------------------------------------------------------------------------------------
+
+/// SplitMix64 (Steele, Lea and Flood 2014).
+std::uint64_t mixed(std::uint64_t x) {
+    x += 0x9E3779B97F4A7C15ULL;
+    x = (x ^ (x >> 30U)) * 0xBF58476D1CE4E5B9ULL;
+    x = (x ^ (x >> 27U)) * 0x94D049BB133111EBULL;
+    return x ^ (x >> 31U);
+}
+
+std::uint64_t next_draw(PerformerHeader& header) { return mixed(header.seed ^ mixed(header.draws++)); }
+
+/// 0 up to but not including 1.
+double unit(std::uint64_t bits) { return double(bits >> 11U) * 0x1p-53; }
+
+// ---- fading over ----------------------------------------------------------------------------------------------------
+
+/// Forgets the oldest `count` instances; the rest move down and keep their slots.
+void drop_oldest(Frame& frame, std::size_t count) {
+    PerformerHeader& header = frame.header;
+    if (count == 0) { return; }
+    for (std::size_t i = 0; i < count; ++i) { end_moments(frame, i); }
+    header.instance_count = std::uint8_t(header.instance_count - count);
+    std::memmove(header.instances.data(), header.instances.data() + count, header.instance_count * sizeof(Instance));
+}
+
+std::uint8_t free_slot(const PerformerHeader& header) {
+    unsigned used = 0;
+    for (std::size_t i = 0; i < header.instance_count; ++i) { used |= 1U << header.instances[i].slot; }
+    std::uint8_t slot = 0;
+    while (((used >> slot) & 1U) != 0) { ++slot; }
+    return slot;
+}
+
+/// Whether some motion follows the layer's shared phase.
+bool plays_synced(const Frame& frame) {
+    const auto& instances = frame.header.instances;
+    return std::any_of(instances.begin(), instances.begin() + frame.header.instance_count,
+                       [&](const Instance& i) { return frame.motion_of(i).synced && i.loose == 0; });
+}
+
+/// The motions that play leave the shared phase, each from where it is.
+void loosen_all(Frame& frame) {
+    PerformerHeader& header = frame.header;
+    for (std::size_t i = 0; i < header.instance_count; ++i) {
+        Instance& instance = header.instances[i];
+        const auto leaves = frame.data.motions.leaves_of(frame.motion_of(instance));
+        Playhead* playheads = frame.block.playheads(instance);
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            if (!follows_phase(instance, leaves[l])) { continue; }
+            playheads[l].position = header.phase;
+            playheads[l].loops = header.phase_loops;
+        }
+        instance.loose = 1;
+    }
+}
+
+/// Where the motion that is being left stands, for one that goes on from there.
+struct Reference {
+    bool known = false;
+    std::uint16_t clip = 0;
+    double position = 0;
+    bool loops = false;
+    bool synced = false;
+};
+
+Reference reference_of(const Frame& frame) {
+    if (frame.header.instance_count == 0) { return {}; }
+    const Instance& instance = frame.active();
+    const int heaviest = heaviest_leaf(frame.data, frame.block, instance, [](const Leaf&) { return true; });
+    if (heaviest < 0) { return {}; }
+    const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[std::size_t(heaviest)];
+    const Playhead& playhead = frame.block.playheads(instance)[heaviest];
+    return {true, leaf.clip, position_of(frame.header, instance, leaf, playhead), leaf.loops,
+            follows_phase(instance, leaf)};
+}
+
+/// The place in `clip` that is as far from a footfall as the reference is from its nearest one of the same foot.
+double footfall_place(const CharacterData& data, const Reference& from, std::uint16_t clip, bool loops) {
+    const auto& out = data.moments[from.clip].footfalls;
+    const auto& in = data.moments[clip].footfalls;
+    const Footfall* nearest = nullptr;
+    double offset = 0;
+    for (const Footfall& footfall : out) {
+        double away = from.position - footfall.at;
+        if (from.loops) { away -= std::round(away); }
+        if (nearest == nullptr || std::fabs(away) < std::fabs(offset)) {
+            nearest = &footfall;
+            offset = away;
+        }
+    }
+    if (nearest == nullptr) { return 0; }
+    for (const Footfall& footfall : in) {
+        if (footfall.foot != nearest->foot) { continue; }
+        const double place =
+            footfall.at + offset * data.clips[from.clip].seconds / std::max(1e-9, data.clips[clip].seconds);
+        return loops ? place - std::floor(place) : std::clamp(place, 0.0, 1.0);
+    }
+    return 0;
+}
+
+double place_to_enter(const Frame& frame, const Entrance& entrance, const Reference& from, const Leaf& leaf) {
+    switch (entrance.at) {
+    case EnterAt::fraction:
+        return leaf.loops && entrance.fraction >= 1 ? 0 : entrance.fraction;
+    case EnterAt::mark:
+        for (const PlacedMark& mark : frame.data.moments[leaf.clip].marks) {
+            if (mark.mark == entrance.mark) { return leaf.loops && mark.at >= 1 ? 0 : mark.at; }
+        }
+        return 0;
+    case EnterAt::phase:
+        return from.known ? from.position : 0;
+    case EnterAt::footfall:
+        return from.known ? footfall_place(frame.data, from, leaf.clip, leaf.loops) : 0;
+    case EnterAt::beginning:
+        break;
+    }
+    return 0;
+}
+
+/// Sets the playheads of the newest motion, whose weights are known.
+void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from) {
+    if (entrance.at == EnterAt::beginning) { return; }
+    PerformerHeader& header = frame.header;
+    const Instance& fresh = frame.active();
+    const auto leaves = frame.data.motions.leaves_of(frame.motion_of(fresh));
+    Playhead* playheads = frame.block.playheads(fresh);
+    bool phase_placed = false;
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        if (!(playheads[l].weight > 0)) { continue; }
+        const double place = place_to_enter(frame, entrance, from, leaves[l]);
+        if (!leaves[l].synced) {
+            playheads[l].position = place;
+        } else if (!phase_placed) {
+            header.phase = place;
+            phase_placed = true;
+        }
+    }
+}
+
+/// Adds an instance for the active leaf of the tree.
+Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entrance) {
+    PerformerHeader& header = frame.header;
+    Instance& fresh = header.instances[header.instance_count];
+    const std::uint8_t slot = free_slot(header);
+    fresh = Instance{};
+    fresh.serial = header.next_serial++;
+    fresh.state = node;
+    fresh.entered_by = entrance.by;
+    fresh.fade = entrance.fade;
+    fresh.ease = entrance.ease;
+    fresh.slot = slot;
+    fresh.settling = entrance.settle ? 1 : 0;
+    ++header.instance_count;
+    std::fill_n(frame.block.playheads(fresh), frame.data.layout.most_leaves, Playhead{});
+    return fresh;
+}
+
+/// Plays the motion of `node` over what plays.
+void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
+    PerformerHeader& header = frame.header;
+    const Reference from = reference_of(frame);
+    const bool inertial = entrance.style == FadeStyle::inertial && entrance.fade > 0 && header.instance_count > 0;
+    if (!(entrance.fade > 0)) {
+        drop_oldest(frame, header.instance_count);
+        header.offset_active = 0;
+    } else if (header.instance_count == most_instances) {
+        const Instance& next = header.instances[1];
+        const double fade_left = next.fade - next.elapsed;
+        const double offset_left =
+            header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
+        Evaluation all, rest;
+        rest.first_instance = 1;
+        rest.with_offset = false;
+        capture_offset(frame.data, frame.block, all, rest, std::max({fade_left, offset_left, least_offset_seconds}));
+        drop_oldest(frame, 1);
+    }
+    const Motion& motion = frame.data.motions.motions[frame.data.states[node].motion];
+    const bool sets_phase = motion.synced && entrance.at != EnterAt::beginning &&
+                            !((entrance.at == EnterAt::phase || entrance.at == EnterAt::footfall) && from.synced);
+    if (entrance.style == FadeStyle::frozen || sets_phase) { loosen_all(frame); }
+    if (entrance.style == FadeStyle::frozen) {
+        for (std::size_t i = 0; i < header.instance_count; ++i) { header.instances[i].frozen = 1; }
+    }
+    const bool synced_already = plays_synced(frame);
+    Instance& fresh = add_instance(frame, node, entrance);
+    if (motion.synced && !synced_already) {
+        header.phase = 0;
+        header.phase_loops = 0;
+    }
+    weigh_active(frame);
+    if (sets_phase || !motion.synced) { place_playheads(frame, entrance, from); }
+    choose_signs(frame.data, frame.block);
+    if (inertial) {
+        const std::size_t newest = header.instance_count - 1U;
+        fresh.inertial = 1;
+        Evaluation before, after;
+        before.last_instance = newest;
+        after.first_instance = newest;
+        after.with_offset = false;
+        capture_offset(frame.data, frame.block, before, after, entrance.fade);
+        drop_oldest(frame, newest);
+    }
+    if (frame.in_step) { begin_active(frame); }
+}
+
+// ---- the active path ------------------------------------------------------------------------------------------------
+
+void start_entry(Frame& frame, const CompiledPick& pick, Deal& deal) {
+    const CompiledPickEntry& entry = pick.entries[deal.current];
+    const int more = entry.greatest_loops - entry.least_loops;
+    deal.loops = std::uint32_t(entry.least_loops);
+    if (more > 0) { deal.loops += std::uint32_t(next_draw(frame.header) % std::uint64_t(more + 1)); }
+}
+
+std::uint16_t draw_by_share(Frame& frame, const CompiledPick& pick, std::uint64_t left_out) {
+    double total = 0;
+    for (std::size_t e = 0; e < pick.count(); ++e) {
+        if (((left_out >> e) & 1U) == 0) { total += pick.entries[e].share; }
+    }
+    double at = unit(next_draw(frame.header)) * total;
+    std::uint16_t last = 0;
+    for (std::size_t e = 0; e < pick.count(); ++e) {
+        if (((left_out >> e) & 1U) != 0) { continue; }
+        last = std::uint16_t(e);
+        at -= pick.entries[e].share;
+        if (at < 0) { break; }
+    }
+    return last;
+}
+
+std::uint16_t draw_entry(Frame& frame, const CompiledPick& pick, Deal& deal) {
+    const std::size_t count = pick.count();
+    std::uint16_t drawn = 0;
+    switch (pick.order) {
+    case PickOrder::in_turn:
+        if (deal.last < count && double(deal.times) < pick.entries[deal.last].share) {
+            drawn = deal.last;
+            break;
+        }
+        deal.times = 0;
+        drawn = deal.last < count ? std::uint16_t((deal.last + 1U) % count) : std::uint16_t{0};
+        break;
+    case PickOrder::random:
+        drawn = draw_by_share(frame, pick, 0);
+        break;
+    case PickOrder::dealt: {
+        const std::uint64_t whole = count == 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << count) - 1;
+        std::uint64_t left_out = deal.dealt;
+        if (left_out == whole) {
+            deal.dealt = 0;
+            // The last of a deal is not the first of the next.
+            left_out = count > 1 ? std::uint64_t{1} << deal.last : 0;
+        }
+        drawn = draw_by_share(frame, pick, left_out);
+        deal.dealt |= std::uint64_t{1} << drawn;
+        break;
+    }
+    }
+    ++deal.times;
+    deal.last = drawn;
+    return drawn;
+}
+
+/// Draws what a pick plays after the present entry.
+void draw_next(Frame& frame, const CompiledPick& pick, Deal& deal) {
+    const bool was_between = pick.between && deal.current == pick.count();
+    deal.next = pick.between && !was_between ? std::uint16_t(pick.count()) : draw_entry(frame, pick, deal);
+}
+
+std::uint16_t begin_pick(Frame& frame, const CompiledState& state) {
+    const CompiledPick& pick = frame.data.picks[state.selector];
+    Deal& deal = frame.block.deals()[state.selector];
+    // What was drawn and did not come to play is not lost to the deal.
+    deal.current = deal.next < pick.count() ? deal.next : draw_entry(frame, pick, deal);
+    start_entry(frame, pick, deal);
+    draw_next(frame, pick, deal);
+    return pick.entries[deal.current].node;
+}
+
+std::uint16_t chosen(const Frame& frame, const CompiledChoose& choose) {
+    const float* values = frame.block.smoothed();
+    if (choose.by != nothing) {
+        const auto value = std::size_t(std::max(0.0F, values[choose.by]));
+        return choose.nodes[std::min(value, choose.nodes.size() - 1)];
+    }
+    for (std::size_t e = 0; e < choose.nodes.size(); ++e) {
+        const CodeRange when = choose.when[e];
+        if (when.empty() || evaluate(frame.data.instructions(when), {values, frame.block.raw(), {}}) != 0) {
+            return choose.nodes[e];
+        }
+    }
+    return choose.nodes.back();
+}
+
+/// The node inside `node` that becomes active with it; nothing inside a motion.
+std::uint16_t inner_of(Frame& frame, std::uint16_t node) {
+    const CompiledState& state = frame.data.states[node];
+    switch (state.kind) {
+    case NodeKind::machine: {
+        const std::uint16_t left_in = state.resume == nothing ? nothing : frame.block.resumes()[state.resume];
+        return left_in == nothing ? state.start : left_in;
+    }
+    case NodeKind::pick:
+        return begin_pick(frame, state);
+    case NodeKind::choose:
+        return chosen(frame, frame.data.chooses[state.selector]);
+    case NodeKind::motion:
+        break;
+    }
+    return nothing;
+}
+
+bool is_on_path(const PerformerHeader& header, const CompiledState& state, std::uint16_t node) {
+    return state.level < header.depth && header.path[state.level].node == node;
+}
+
+/// What an expression at `level` may read.
+StateReadings readings_at(const Frame& frame, std::size_t level, const StateReadings& motion) {
+    StateReadings readings = motion;
+    readings.elapsed = float(frame.header.path[level].elapsed);
+    for (std::size_t inner = level + 1; inner < frame.header.depth; ++inner) {
+        if (!frame.data.states[frame.header.path[inner].node].final) {
+            readings.left = std::numeric_limits<float>::infinity();
+            readings.ended = false;
+        }
+    }
+    return readings;
+}
+
+double seconds_left_at(const Frame& frame, std::size_t level, double of_motion) {
+    for (std::size_t inner = level + 1; inner < frame.header.depth; ++inner) {
+        if (!frame.data.states[frame.header.path[inner].node].final) { return infinity; }
+    }
+    return of_motion;
+}
+
+double after_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
+    if (!(transition.after_more > 0)) { return transition.after; }
+    const std::uint64_t drawn = mixed(frame.header.path[level].draw + (std::uint64_t{transition.draws_as} << 32U));
+    return transition.after + transition.after_more * unit(drawn);
+}
+
+double fade_of(const Frame& frame, const CompiledTransition& transition, const ExpressionInputs& inputs) {
+    if (transition.fade_by.empty()) { return transition.fade; }
+    const double fade = double(evaluate(frame.data.instructions(transition.fade_by), inputs));
+    return std::isfinite(fade) ? std::clamp(fade, 0.0, longest_fade) : 0;
+}
+
+/// What the whole path has in common at one instant.
+struct Situation {
+    StateReadings motion;
+    double left = 0;
+};
+
+Situation situation_of(const Frame& frame) {
+    return {read_motion(frame.data, frame.block, frame.active()),
+            seconds_left(frame.data, frame.block, frame.active())};
+}
+
+Standing standing_in(const Frame& frame, std::size_t level, const CompiledTransition& transition,
+                     const Situation& situation) {
+    Standing standing;
+    standing.inputs = {frame.block.smoothed(), frame.block.raw(), readings_at(frame, level, situation.motion)};
+    standing.elapsed = frame.header.path[level].elapsed;
+    standing.left = seconds_left_at(frame, level, situation.left);
+    standing.after = after_of(frame, level, transition);
+    standing.fade = fade_of(frame, transition, standing.inputs);
+    // At a threshold's instant it counts as passed: time goes on.
+    for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
+        const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
+        StateReadings& readings = standing.inputs.state;
+        float& reading = threshold.reading == Reading::left ? readings.left : readings.elapsed;
+        if (std::fabs(reading - threshold.value) > 1e-6F * (1 + std::fabs(threshold.value))) { continue; }
+        const float beyond = threshold.reading == Reading::left ? -std::numeric_limits<float>::infinity()
+                                                                : std::numeric_limits<float>::infinity();
+        reading = std::nextafter(threshold.value, beyond);
+    }
+    if (transition.signal != nothing) {
+        const SentSignal& sent = frame.block.signals()[transition.signal];
+        standing.signal_there = sent.pending != 0;
+        standing.signal_waits = sent.wait_left > instant;
+    }
+    if (transition.mark != nothing) {
+        const auto end = frame.passed.begin() + std::ptrdiff_t(frame.passed_count);
+        standing.mark_passed = std::find(frame.passed.begin(), end, transition.mark) != end;
+    }
+    if (transition.span != nothing) {
+        standing.inside_span = seconds_to_span(frame.data, frame.block, frame.active(), transition.span) == 0;
+    }
+    standing.on_path = is_on_path(frame.header, frame.data.states[transition.target], transition.target);
+    return standing;
+}
+
+bool is_due(const Frame& frame, const CompiledTransition& transition, const Standing& standing) {
+    if (transition.not_again && standing.on_path) { return false; }
+    if (!standing.signal_there || standing.signal_waits || !standing.mark_passed || !standing.inside_span) {
+        return false;
+    }
+    if (standing.elapsed < standing.after - instant) { return false; }
+    if (transition.at_end && standing.left > standing.fade + instant) { return false; }
+    return transition.when.empty() || evaluate(frame.data.instructions(transition.when), standing.inputs) != 0;
+}
+
+/// States that were left or entered at one instant.
+class Visited {
+public:
+    [[nodiscard]] bool contains(std::uint16_t node) const {
+        return std::find(nodes_.begin(), nodes_.begin() + std::ptrdiff_t(count_), node) !=
+               nodes_.begin() + std::ptrdiff_t(count_);
+    }
+    void add(std::uint16_t node) {
+        if (count_ < nodes_.size() && !contains(node)) { nodes_[count_++] = node; }
+    }
+
+private:
+    std::array<std::uint16_t, 2 * most_levels * most_splits> nodes_{};
+    std::size_t count_ = 0;
+};
+
+void record(Frame& frame, std::uint16_t transition) {
+    PerformerHeader& header = frame.header;
+    if (transition == no_transition || header.record_count >= most_records) { return; }
+    header.records[header.record_count].time = header.time;
+    header.records[header.record_count].transition = transition;
+    ++header.record_count;
+}
+
+/// The first transition that holds, outermost states first; none when nothing does.
+std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade) {
+    if (is_settling(frame.header)) { return no_transition; }
+    const Situation situation = situation_of(frame);
+    for (std::size_t level = 0; level < frame.header.depth; ++level) {
+        const CompiledState& state = frame.data.states[frame.header.path[level].node];
+        for (std::size_t t = 0; t < state.transition_count; ++t) {
+            const auto index = std::uint16_t(state.first_transition + t);
+            const CompiledTransition& transition = frame.data.transitions[index];
+            if (visited.contains(transition.target)) { continue; }
+            const Standing standing = standing_in(frame, level, transition, situation);
+            if (!is_due(frame, transition, standing)) { continue; }
+            fade = standing.fade;
+            return index;
+        }
+    }
+    return no_transition;
+}
+
+/// Seconds until the entry of a pick gives way to the next.
+double seconds_to_next_entry(const Frame& frame, std::size_t level) {
+    const CompiledState& state = frame.data.states[frame.header.path[level].node];
+    const CompiledPick& pick = frame.data.picks[state.selector];
+    const Deal& deal = frame.block.deals()[state.selector];
+    const Instance& instance = frame.active();
+    const int heaviest =
+        std::max(0, heaviest_leaf(frame.data, frame.block, instance, [](const Leaf&) { return true; }));
+    const auto index = std::size_t(heaviest);
+    const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[index];
+    const Playhead& playhead = frame.block.playheads(instance)[index];
+    const double speed = std::fabs(speed_of(frame.data, frame.block, instance, index));
+    double left = 0;
+    if (!leaf.loops) {
+        left = seconds_left(frame.data, frame.block, instance);
+    } else if (!(speed > 0)) {
+        left = leaf.rate > 0 ? infinity : double(deal.loops) * still_seconds - instance.elapsed;
+    } else if (follows_phase(instance, leaf)) {
+        left = double(deal.loops) / speed - instance.elapsed;
+    } else {
+        const double gone = double(std::int32_t(playhead.loops)) + playhead.position;
+        left = (double(deal.loops) - (playhead.pace < 0 ? 1 - gone : gone)) / speed;
+    }
+    if (!leaf.loops && !(leaf.rate > 0)) { left = still_seconds - instance.elapsed; }
+    // A fade as long as the entry itself would begin before it was seen.
+    return left - std::min(pick.entries[deal.next].fade, std::max(0.0, (instance.elapsed + left) / 2));
+}
+
+/// A pick whose entry is over goes on to the next; a choose follows its value.
+void go_on_inside(Frame& frame) {
+    for (std::size_t level = 0; level < frame.header.depth; ++level) {
+        const std::uint16_t node = frame.header.path[level].node;
+        const CompiledState& state = frame.data.states[node];
+        Entrance entrance;
+        std::uint16_t target = nothing;
+        if (state.kind == NodeKind::pick && seconds_to_next_entry(frame, level) <= instant) {
+            const CompiledPick& pick = frame.data.picks[state.selector];
+            Deal& deal = frame.block.deals()[state.selector];
+            deal.current = deal.next;
+            start_entry(frame, pick, deal);
+            entrance.fade = std::min(pick.entries[deal.current].fade, frame.active().elapsed);
+            entrance.by = pick.record;
+            target = pick.entries[deal.current].node;
+            draw_next(frame, pick, deal);
+        } else if (state.kind == NodeKind::choose && frame.data.chooses[state.selector].by != nothing) {
+            const CompiledChoose& choose = frame.data.chooses[state.selector];
+            if (chosen(frame, choose) == frame.header.path[level + 1].node) { continue; }
+            target = chosen(frame, choose);
+            entrance.fade = choose.fade;
+            entrance.by = choose.record;
+        }
+        if (target == nothing) { continue; }
+        record(frame, entrance.by);
+        enter(frame, target, entrance);
+        return;
+    }
+}
+
+} // namespace
+
+void begin_active(Frame& frame) {
+    Instance& active = frame.active();
+    if (active.begun != 0) { return; }
+    active.begun = 1;
+    const std::size_t leaves = frame.data.motions.leaves_of(frame.motion_of(active)).size();
+    for (std::size_t l = 0; l < leaves; ++l) {
+        if (frame.block.playheads(active)[l].weight > 0) { begin_moments(frame, frame.header.instance_count - 1U, l); }
+    }
+}
+
+void drop_faded(Frame& frame) {
+    for (std::size_t i = frame.header.instance_count; i-- > 1;) {
+        if (frame.header.instances[i].elapsed >= frame.header.instances[i].fade - instant) {
+            return drop_oldest(frame, i);
+        }
+    }
+}
+
+bool is_settling(const PerformerHeader& header) {
+    const Instance& active = header.instances[header.instance_count - 1U];
+    if (active.settling == 0) { return false; }
+    if (active.inertial != 0) { return header.offset_active != 0 && active.elapsed < active.fade - instant; }
+    return active.elapsed < active.fade - instant && header.instance_count > 1;
+}
+
+void weigh_active(Frame& frame) {
+    const Instance& instance = frame.active();
+    const std::size_t index = frame.header.instance_count - 1U;
+    const Motion& motion = frame.motion_of(instance);
+    Playhead* playheads = frame.block.playheads(instance);
+    const auto leaves = frame.data.motions.leaves_of(motion);
+    for (std::size_t l = 0; l < leaves.size(); ++l) { playheads[l].weight_before = playheads[l].weight; }
+    weigh(frame.data.motions, motion, frame.block.smoothed(), playheads);
+    if (motion.paced) {
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            if (leaves[l].pace.empty()) { continue; }
+            const float pace =
+                evaluate(frame.data.instructions(leaves[l].pace), {frame.block.smoothed(), frame.block.raw(), {}});
+            playheads[l].pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
+        }
+    }
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        const bool here = playheads[l].weight > 0, before = playheads[l].weight_before > 0;
+        if (here == before) { continue; }
+        if (!here) {
+            std::swap(playheads[l].weight, playheads[l].weight_before);
+            end_moments(frame, index, l);
+            std::swap(playheads[l].weight, playheads[l].weight_before);
+            continue;
+        }
+        if (!leaves[l].synced) {
+            playheads[l].position = playheads[l].pace < 0 ? 1 : 0;
+            playheads[l].loops = 0;
+        }
+        // What is only just entered begins when its place is known.
+        if (instance.elapsed > 0) { begin_moments(frame, index, l); }
+    }
+}
+
+void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
+    PerformerHeader& header = frame.header;
+    const auto& states = frame.data.states;
+    std::array<std::uint16_t, most_levels> path{};
+    std::size_t depth = states[target].level + 1U;
+    for (std::uint16_t node = target; node != nothing; node = states[node].parent) { path[states[node].level] = node; }
+    for (std::uint16_t inner = inner_of(frame, target); inner != nothing && depth < most_levels;
+         inner = inner_of(frame, inner)) {
+        path[depth++] = inner;
+    }
+    // What is around the target and active already goes on.
+    std::size_t kept = 0;
+    while (kept < states[target].level && kept < header.depth && header.path[kept].node == path[kept]) { ++kept; }
+    header.kept = std::min<std::uint8_t>(header.kept, std::uint8_t(kept));
+    for (std::size_t level = kept; level < depth; ++level) {
+        header.path[level] = {path[level], 0, std::uint32_t(next_draw(header)), 0};
+    }
+    for (std::size_t level = depth; level < most_levels; ++level) { header.path[level] = {}; }
+    header.depth = std::uint8_t(depth);
+    for (std::size_t level = 0; level + 1 < depth; ++level) {
+        const std::uint16_t resume = states[path[level]].resume;
+        if (resume != nothing) { frame.block.resumes()[resume] = path[level + 1]; }
+    }
+    frame.passed_count = 0;
+    play(frame, path[depth - 1], entrance);
+}
+
+void announce(Frame& frame) {
+    PerformerHeader& header = frame.header;
+    const auto& states = frame.data.states;
+    const auto visible = [&](std::uint16_t node) {
+        // A node inside a pick or choose is nobody's business: its state was announced.
+        return states[node].parent == nothing || states[node].visible != states[states[node].parent].visible;
+    };
+    std::size_t same = 0;
+    while (same < header.kept && same < header.depth && same < header.said_depth &&
+           header.said[same] == header.path[same].node) {
+        ++same;
+    }
+    for (std::size_t level = header.said_depth; level-- > same;) {
+        if (visible(header.said[level])) { say(frame, EventKind::left, states[header.said[level]].visible); }
+    }
+    for (std::size_t level = same; level < header.depth; ++level) {
+        const std::uint16_t node = header.path[level].node;
+        if (visible(node)) { say(frame, EventKind::entered, states[node].visible); }
+        header.said[level] = node;
+    }
+    header.said_depth = header.depth;
+    header.kept = std::uint8_t(most_levels);
+}
+
+Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
+    return standing_in(frame, level, transition, situation_of(frame));
+}
+
+void decide(Frame& frame) {
+    PerformerHeader& header = frame.header;
+    Visited visited;
+    for (int hop = 0; hop < most_splits; ++hop) {
+        double fade = 0;
+        const std::uint16_t taken = find_due(frame, visited, fade);
+        if (taken == no_transition) { break; }
+        const CompiledTransition& transition = frame.data.transitions[taken];
+        if (transition.signal != nothing) {
+            SentSignal& sent = frame.block.signals()[transition.signal];
+            sent.pending = 0;
+            sent.wait_left = frame.data.signals[transition.signal].wait;
+        }
+        for (std::size_t level = 0; level < header.depth; ++level) {
+            // What is left is the whole path below what it has in common with the target's.
+            const std::uint16_t node = header.path[level].node;
+            const CompiledState& target = frame.data.states[transition.target];
+            if (level >= target.level) { visited.add(node); }
+        }
+        record(frame, taken);
+        Entrance entrance;
+        entrance.by = taken;
+        entrance.fade = fade;
+        entrance.ease = transition.ease;
+        entrance.style = transition.style;
+        entrance.at = transition.enter_at;
+        entrance.fraction = transition.enter_fraction;
+        entrance.mark = transition.enter_mark;
+        entrance.settle = transition.settle;
+        enter(frame, transition.target, entrance);
+        for (std::size_t level = frame.data.states[transition.target].level; level < header.depth; ++level) {
+            visited.add(header.path[level].node);
+        }
+        announce(frame);
+    }
+    go_on_inside(frame);
+    frame.passed_count = 0;
+}
+
+double seconds_to_decision(const Frame& frame) {
+    const PerformerHeader& header = frame.header;
+    double due = infinity;
+    const auto consider = [&](double seconds) {
+        if (seconds > instant) { due = std::min(due, seconds); }
+    };
+    const double left = seconds_left(frame.data, frame.block, frame.active());
+    if (is_settling(header)) { consider(frame.active().fade - frame.active().elapsed); }
+    for (std::size_t level = 0; level < header.depth; ++level) {
+        const CompiledState& state = frame.data.states[header.path[level].node];
+        const double elapsed = header.path[level].elapsed, level_left = seconds_left_at(frame, level, left);
+        if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
+        for (std::size_t t = 0; t < state.transition_count; ++t) {
+            const CompiledTransition& transition = frame.data.transitions[state.first_transition + t];
+            consider(after_of(frame, level, transition) - elapsed);
+            if (transition.at_end) {
+                const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
+                consider(level_left - fade_of(frame, transition, inputs));
+            }
+            if (transition.mark != nothing) {
+                consider(seconds_to_mark(frame.data, frame.block, frame.active(), transition.mark));
+            }
+            if (transition.span != nothing) {
+                consider(seconds_to_span(frame.data, frame.block, frame.active(), transition.span));
+            }
+            if (transition.signal != nothing && frame.block.signals()[transition.signal].pending != 0) {
+                consider(frame.block.signals()[transition.signal].wait_left);
+            }
+            for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
+                const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
+                consider(threshold.reading == Reading::left ? level_left - double(threshold.value)
+                                                            : double(threshold.value) - elapsed);
+            }
+        }
+    }
+    return due;
+}
+
+} // namespace gait

@@ -1,0 +1,135 @@
+#include "perform/moments.hpp"
+
+#include "perform/evaluate.hpp"
+#include "perform/playheads.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+/// A step that comes round more often than this says no more.
+constexpr double most_rounds = 1000;
+
+/// Something of a clip that may be passed.
+struct Moment {
+    EventKind kind = EventKind::mark;
+    std::uint16_t what = 0;
+    double at = 0;
+};
+
+class Passing {
+public:
+    Passing(Frame& frame, const Played& played) : frame_(frame), played_(played) {
+        const Instance& instance = frame.header.instances[played.instance];
+        leaf_ = &frame.data.motions.leaves_of(frame.motion_of(instance))[played.leaf];
+        is_active_ = played.instance + 1U == frame.header.instance_count;
+    }
+
+    void run() {
+        const ClipMoments& moments = frame_.data.moments[leaf_->clip];
+        if (moments.marks.empty() && moments.spans.empty()) { return; }
+        const bool back = played_.to < played_.from;
+        for (const PlacedSpan& span : moments.spans) {
+            each_pass({EventKind::span_ended, span.span, back ? span.from : span.to});
+        }
+        for (const PlacedMark& mark : moments.marks) { each_pass({EventKind::mark, mark.mark, mark.at}); }
+        for (const PlacedSpan& span : moments.spans) {
+            each_pass({EventKind::span_begun, span.span, back ? span.to : span.from});
+        }
+    }
+
+    void say_at(const Moment& moment, double share_of_way) {
+        const double after = played_.seconds * share_of_way;
+        if (moment.kind == EventKind::mark && is_active_ && frame_.passed_count < frame_.passed.size()) {
+            frame_.passed[frame_.passed_count++] = moment.what;
+        }
+        if (frame_.events == nullptr) { return; }
+        const Instance& instance = frame_.header.instances[played_.instance];
+        Evaluation then;
+        then.shift = after;
+        const float share = instance_shares(frame_.header, then)[played_.instance];
+        frame_.events->add({frame_.header.time + after, moment.kind, moment.what, frame_.state_of(instance).visible,
+                            leaf_->clip, share * frame_.block.playheads(instance)[played_.leaf].weight});
+    }
+
+private:
+    /// Calls `say_at` for each time that `moment` lies on the way. Places count as passed when they are reached.
+    void each_pass(const Moment& moment) {
+        double from = played_.from, to = played_.to;
+        const double way = to - from;
+        if (std::fabs(way) > most_rounds) { from = way > 0 ? to - most_rounds : to + most_rounds; }
+        const double low = std::min(from, to), high = std::max(from, to);
+        const double first = leaf_->loops ? std::ceil(low - moment.at - 1) : 0, last = leaf_->loops ? high + 1 : 0.5;
+        for (double round = first; round < last; round += 1) {
+            const double at = moment.at + round;
+            const bool passed = way >= 0 ? at > from + same_place && at <= to + same_place
+                                         : at < from - same_place && at >= to - same_place;
+            const bool here = played_.first && std::fabs(at - from) <= same_place;
+            if (passed || here) {
+                say_at(moment, way == 0 || here
+                                   ? 0.0
+                                   : std::clamp((at - played_.from) / (played_.to - played_.from), 0.0, 1.0));
+            }
+        }
+    }
+
+    Frame& frame_;
+    const Played& played_;
+    const Leaf* leaf_ = nullptr;
+    bool is_active_ = false;
+};
+
+/// Calls `visit` with each span that the clip is inside of.
+template <typename Visit> void spans_around(Frame& frame, std::size_t instance, std::size_t leaf, Visit visit) {
+    const Instance& playing = frame.header.instances[instance];
+    const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
+    const double position = position_of(frame.header, playing, clip, frame.block.playheads(playing)[leaf]);
+    for (const PlacedSpan& span : frame.data.moments[clip.clip].spans) {
+        if (position >= span.from - same_place && position < span.to - same_place) { visit(span.span, position); }
+    }
+}
+
+} // namespace
+
+void pass_moments(Frame& frame, const Played& played) { Passing(frame, played).run(); }
+
+void begin_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
+    const Instance& playing = frame.header.instances[instance];
+    const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
+    const double position = position_of(frame.header, playing, clip, frame.block.playheads(playing)[leaf]);
+    const Played here{instance, leaf, position, position, 0, true};
+    Passing passing(frame, here);
+    for (const PlacedMark& mark : frame.data.moments[clip.clip].marks) {
+        if (std::fabs(mark.at - position) <= same_place) { passing.say_at({EventKind::mark, mark.mark, mark.at}, 0); }
+    }
+    spans_around(frame, instance, leaf, [&](std::uint16_t span, double at) {
+        passing.say_at({EventKind::span_begun, span, at}, 0);
+    });
+}
+
+void end_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
+    if (frame.events == nullptr) { return; }
+    const Played here{instance, leaf, 0, 0, 0, false};
+    Passing passing(frame, here);
+    spans_around(frame, instance, leaf, [&](std::uint16_t span, double at) {
+        passing.say_at({EventKind::span_ended, span, at}, 0);
+    });
+}
+
+void end_moments(Frame& frame, std::size_t instance) {
+    if (frame.events == nullptr) { return; }
+    const Instance& playing = frame.header.instances[instance];
+    const std::size_t count = frame.data.motions.leaves_of(frame.motion_of(playing)).size();
+    for (std::size_t leaf = 0; leaf < count; ++leaf) {
+        if (frame.block.playheads(playing)[leaf].weight > 0) { end_moments(frame, instance, leaf); }
+    }
+}
+
+void say(Frame& frame, EventKind kind, std::uint16_t state, double after) {
+    if (frame.events == nullptr) { return; }
+    frame.events->add({frame.header.time + after, kind, 0xFFFF, state, 0xFFFF, 1});
+}
+
+} // namespace gait

@@ -1,0 +1,60 @@
+/// Where the clips of a motion are, how fast they go, and how long until something in them comes.
+#pragma once
+
+#include "perform/character_data.hpp"
+
+namespace gait {
+
+/// Whether a clip of the instance follows the phase that the layer shares.
+[[nodiscard]] inline bool follows_phase(const Instance& instance, const Leaf& leaf) {
+    return leaf.synced && instance.loose == 0;
+}
+
+/// Where a clip of the instance is, in cycles from its start.
+[[nodiscard]] inline double position_of(const PerformerHeader& header, const Instance& instance, const Leaf& leaf,
+                                        const Playhead& playhead) {
+    return follows_phase(instance, leaf) ? header.phase : playhead.position;
+}
+
+/// Cycles a second of a clip that goes by itself.
+[[nodiscard]] inline double own_speed(const Instance& instance, const Leaf& leaf, const Playhead& playhead) {
+    return instance.frozen != 0 ? 0.0 : leaf.rate * double(playhead.pace);
+}
+
+/// Seconds until the motion's clips with weight have all ended; infinite while one of them loops or stands still.
+[[nodiscard]] double seconds_left(const CharacterData& data, const PerformerBlock& block, const Instance& instance);
+
+/// The clip of the instance with the greatest weight, among those for which `fits` holds; -1 for none.
+template <typename Fits>
+[[nodiscard]] int heaviest_leaf(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                Fits fits) {
+    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
+    const Playhead* playheads = block.playheads(instance);
+    int heaviest = -1;
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        if (!(playheads[l].weight > 0) || !fits(leaves[l])) { continue; }
+        if (heaviest < 0 || playheads[l].weight > playheads[heaviest].weight) { heaviest = int(l); }
+    }
+    return heaviest;
+}
+
+/// What expressions may ask of a motion.
+[[nodiscard]] StateReadings read_motion(const CharacterData& data, const PerformerBlock& block,
+                                        const Instance& instance);
+
+/// Cycles a second at which a clip of the instance moves now, the shared phase included.
+[[nodiscard]] double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                              std::size_t leaf);
+
+/// Seconds until the active motion passes `mark`; infinite when it does not.
+[[nodiscard]] double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                     std::uint16_t mark);
+
+/// Seconds until the instance is inside `span`: 0 when it is, infinite when it will not be.
+[[nodiscard]] double seconds_to_span(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                     std::uint16_t span);
+
+/// Places closer than this are one, cycles.
+inline constexpr double same_place = 1e-9;
+
+} // namespace gait

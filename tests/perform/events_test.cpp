@@ -1,0 +1,190 @@
+#include "machine_support.hpp"
+
+#include <catch2/catch.hpp>
+
+using namespace gait;
+using support::machine;
+
+namespace {
+
+std::string told(const Character& character, const Event& event) {
+    switch (event.kind) {
+    case EventKind::mark:
+        return character.marks()[event.what];
+    case EventKind::span_begun:
+        return character.spans()[event.what] + " begins";
+    case EventKind::span_ended:
+        return character.spans()[event.what] + " ends";
+    case EventKind::finished:
+        return character.states()[event.state].name + " finished";
+    case EventKind::left:
+        return character.states()[event.state].name + " left";
+    case EventKind::entered:
+        break;
+    }
+    return character.states()[event.state].name + " entered";
+}
+
+struct Heard {
+    std::vector<std::string> what;
+    std::vector<double> times;
+};
+
+Heard listen(Performer& performer, double seconds, double dt) {
+    Heard heard;
+    EventList events;
+    for (int i = 0; i < int(std::lround(seconds / dt)); ++i) {
+        performer.advance(dt, events);
+        for (const Event& event : events.events()) {
+            heard.what.push_back(told(performer.character(), event));
+            heard.times.push_back(event.time);
+        }
+    }
+    return heard;
+}
+
+} // namespace
+
+TEST_CASE("marks and spans are told in order, each once a round, at the same times at any frame rate") {
+    const auto character = machine("go: {kind: flag}", "a: {play: marked}\n");
+    for (const double dt : {1.0 / 240, 1.0 / 60, 0.1, 0.5, 3.0}) {
+        Performer performer(character);
+        const Heard heard = listen(performer, 3, dt);
+        CAPTURE(dt, heard.what);
+        REQUIRE(heard.what.size() == 13);
+        CHECK(heard.what[0] == "a entered");
+        for (std::size_t round = 0; round < 3; ++round) {
+            const char* const names[] = {"tick", "open begins", "open ends", "tock"};
+            const double times[] = {0.3, 0.4, 0.6, 0.8};
+            for (std::size_t i = 0; i < 4; ++i) {
+                CHECK(heard.what[1 + 4 * round + i] == names[i]);
+                CHECK(heard.times[1 + 4 * round + i] == Approx(double(round) + times[i]).margin(1e-6));
+            }
+        }
+    }
+}
+
+TEST_CASE("a step that lasts a minute tells every mark of it") {
+    Performer performer(machine("go: {kind: flag}", "a: {play: marked}\n"));
+    EventList events;
+    performer.advance(60, events);
+    CHECK(events.events().size() == 1 + 4 * 60);
+    CHECK(events.lost() == 0);
+}
+
+TEST_CASE("a mark at a clip's very end is told even when the state is left in that step") {
+    const auto assets = support::machine_assets();
+    std::string text =
+        support::machine_text("go: {kind: flag}", "a: {play: side, go: [{to: b, at: end, fade: 0}]}\nb: {play: low}\n");
+    text.replace(text.find("side: {}"), 8, "side: {marks: {hand_off: 1.0, hand_on: 0.0}}");
+    const auto character = support::character(text, assets);
+    for (const double dt : {1.0 / 60, 0.4, 2.0}) {
+        Performer performer(character);
+        const Heard heard = listen(performer, 2, dt);
+        CAPTURE(dt);
+        CHECK(heard.what ==
+              std::vector<std::string>{"a entered", "hand_on", "hand_off", "a finished", "a left", "b entered"});
+        CHECK(heard.times[3] == Approx(1.0));
+    }
+}
+
+TEST_CASE("a mark is told with its clip's share of the pose, and a motion left behind goes on telling") {
+    Performer performer(machine(
+        "go: {kind: flag}", "a: {play: marked, go: [{to: b, when: go, fade: 0.4, ease: linear}]}\nb: {play: low}\n"));
+    EventList events;
+    performer.advance(0.7, events);
+    performer.set("go", true);
+    performer.advance(0.3, events);
+    const auto all = events.events();
+    REQUIRE(all.size() == 3);
+    CHECK(told(performer.character(), all[0]) == "a left");
+    CHECK(told(performer.character(), all[2]) == "tock");
+    CHECK(all[2].time == Approx(0.8));
+    CHECK(all[2].weight == Approx(0.75).margin(0.01)); // a quarter of the fade is done
+}
+
+TEST_CASE("a span that a motion is taken away from inside of ends then") {
+    Performer performer(
+        machine("go: {kind: flag}", "a: {play: marked, go: [{to: b, when: go, fade: 0.05}]}\nb: {play: low}\n"));
+    (void)listen(performer, 0.5, 0.01);
+    performer.set("go", true);
+    const Heard heard = listen(performer, 0.5, 0.01);
+    CHECK(heard.what == std::vector<std::string>{"a left", "b entered", "open ends"});
+    Performer cut(machine("go: {kind: flag}", "a: {play: marked, go: [{to: b, when: go, fade: 0}]}\nb: {play: low}\n"));
+    (void)listen(cut, 0.5, 0.01);
+    cut.set("go", true);
+    CHECK(listen(cut, 0.5, 0.01).what == std::vector<std::string>{"open ends", "a left", "b entered"});
+}
+
+TEST_CASE("machines are finished with the last of their states, from the inside out") {
+    Performer performer(machine("go: {kind: flag}", "act:\n  machine: {start: one, states: {one: {play: side}}}\n"));
+    const Heard heard = listen(performer, 2, 0.1);
+    CHECK(heard.what == std::vector<std::string>{"act entered", "act.one entered", "act.one finished", "act finished"});
+}
+
+TEST_CASE("a performer is the same to the last bit whether anybody listens or not") {
+    const auto character =
+        machine("go: {kind: flag}", "a: {play: marked, go: [{to: b, at: tock, fade: 0.2}]}\n"
+                                    "b: {play: side, go: [{to: a, at: end, fade: 0.1, style: inertial}]}\n");
+    Performer silent(character), told(character);
+    EventList events;
+    for (int i = 0; i < 300; ++i) {
+        silent.advance(0.013);
+        told.advance(0.013, events);
+    }
+    CHECK(std::equal(silent.bytes().begin(), silent.bytes().end(), told.bytes().begin()));
+}
+
+TEST_CASE("a state gives numbers that blend with its fade, and flags and choices that switch") {
+    const std::string values =
+        "values:\n  top_speed: {kind: number, default: 6, unit: m/s}\n  may_hop: {kind: flag, default: yes}\n"
+        "  late: {kind: flag, switch: middle}\n  stance: {kind: choice, of: [easy, braced]}\n";
+    for (const char* style : {"cross", "inertial"}) {
+        const auto character = machine(
+            "go: {kind: flag}",
+            std::string("a: {play: low, values: {top_speed: 2}, go: [{to: b, when: go, fade: 0.4, style: ") + style +
+                "}]}\n" +
+                "b: {play: high, values: {top_speed: 4, may_hop: no, late: yes, stance: braced}}\nc: {play: low}\n",
+            "a", values);
+        Performer performer(character);
+        const auto number = character->number_value("top_speed");
+        const auto hop = character->flag_value("may_hop"), late = character->flag_value("late");
+        const auto stance = character->choice_value("stance");
+        CHECK(performer.get(number) == 2);
+        CHECK(performer.get(hop));
+        CHECK(performer.get(stance) == "easy");
+        performer.set("go", true);
+        performer.advance(0.1);
+        CAPTURE(style);
+        CHECK(performer.get(number) == Approx(2 + 2 * eased(Ease::smooth, 0.25)).margin(1e-4));
+        CHECK_FALSE(performer.get(hop)); // at the start of the fade
+        CHECK(performer.get(stance) == "braced");
+        CHECK_FALSE(performer.get(late)); // in its middle
+        performer.advance(0.15);
+        CHECK(performer.get(late));
+        performer.advance(0.3);
+        CHECK(performer.get(number) == 4);
+        performer.enter(character->state("c"), 0.1);
+        performer.advance(0.2);
+        CHECK(performer.get(number) == 6); // what no state says
+    }
+}
+
+TEST_CASE("values are taken from the states around, and their mistakes are said") {
+    const std::string values =
+        "values:\n  top_speed: {kind: number, default: 6}\n  stance: {kind: choice, of: [easy, braced]}\n";
+    const auto character = machine("go: {kind: flag}",
+                                   "a:\n  values: {top_speed: 3, stance: braced}\n  machine:\n    start: x\n"
+                                   "    states: {x: {play: low}, y: {play: high, values: {top_speed: 1}}}\n",
+                                   "a", values);
+    Performer performer(character);
+    CHECK(performer.get(character->number_value("top_speed")) == 3);
+    performer.enter(character->state("a.y"), 0);
+    CHECK(performer.get(character->number_value("top_speed")) == 1);
+    CHECK(performer.get(character->choice_value("stance")) == "braced");
+    const std::string said = support::machine_mistakes(
+        "go: {kind: flag}", "a: {play: low, values: {top_sped: 3, stance: brased, top_speed: fast}}\n", "a", values);
+    CHECK_THAT(said, Catch::Contains("no value 'top_sped'; did you mean 'top_speed'? [unknown-value]"));
+    CHECK_THAT(said, Catch::Contains("no value 'brased'; did you mean 'braced'?"));
+    CHECK_THAT(said, Catch::Contains("'top_speed' is a number; write one such as 1.4; found 'fast' [wrong-type]"));
+}
