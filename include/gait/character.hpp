@@ -67,6 +67,7 @@ struct StateInfo {
     std::string name;              ///< with the states around it before it: `air.take_off`
     std::uint16_t parent = 0xFFFF; ///< the state whose machine holds it, an index into `states()`; 0xFFFF for none
     bool machine = false;          ///< it holds other states, one of which is the active one
+    Place place;                   ///< of its name in the document
 };
 
 /// A value as compiled.

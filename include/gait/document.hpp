@@ -256,6 +256,11 @@ struct TransitionDefinition {
     Text enter_at;       ///< where the motion begins: a fraction, a mark, `phase` or `footfall`; empty: its beginning
     bool settle = false; ///< what it enters is not left before the fade is done
     Place place;
+
+    /// Whether nothing is written that must hold, so that it leaves as the motion ends.
+    [[nodiscard]] bool waits_for_end_alone() const {
+        return when.empty() && signal.empty() && !after && at_mark.empty() && inside.empty();
+    }
 };
 
 /// Where a transition branches in the same instant: the first branch that holds is taken; the last needs no condition.

@@ -22,3 +22,4 @@
 #include "gait/rig.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/travel.hpp"
+#include "gait/why.hpp"

@@ -348,7 +348,10 @@ private:
         }
         if (compared_choice_ != nullptr) {
             const auto& values = compared_choice_->values;
-            const auto value = std::find(values.begin(), values.end(), name);
+            const auto argument = scope_.arguments.find(std::string(name));
+            const auto value =
+                std::find(values.begin(), values.end(),
+                          argument == scope_.arguments.end() ? name : std::string_view(argument->second));
             if (value != values.end()) {
                 emit({Operation::constant, 0, float(value - values.begin())}, 1);
                 return {ValueType::choice, offset, end};

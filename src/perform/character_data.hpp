@@ -173,6 +173,12 @@ struct CharacterData {
     std::vector<TransitionInfo> transition_info;
     std::vector<ValueInfo> value_info;
     std::vector<std::string> mark_names, span_names;
+    /// What an expression likely does not mean as it is written, with its place.
+    struct Remark {
+        Place place;
+        std::string code, message;
+    };
+    std::vector<Remark> remarks;
     ExpressionScope scope; ///< what conditions may speak of, to take them apart again
     std::vector<ClipInfo> clip_info;
 

@@ -63,6 +63,15 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
               path);
         return {};
     }
+    for (const ExpressionError& remark : parsed.remarks) {
+        const Place place = at(remark.offset);
+        const auto same = [&](const CharacterData::Remark& r) {
+            return r.place.line == place.line && r.place.column == place.column && r.message == remark.message;
+        };
+        if (std::none_of(data->remarks.begin(), data->remarks.end(), same)) {
+            data->remarks.push_back({place, remark.code, remark.message});
+        }
+    }
     return emit(parsed.code);
 }
 

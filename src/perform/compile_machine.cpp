@@ -175,6 +175,7 @@ private:
         state.final = parent != nothing && definition.go.empty();
         StateInfo info;
         info.name = prefix + definition.name.value;
+        info.place = definition.name.place;
         if (parent != nothing) { info.parent = data_.states[parent].visible; }
         info.machine = definition.machine || !definition.machine_name.empty();
         data_.state_info.push_back(info);
@@ -252,6 +253,8 @@ private:
     std::uint16_t add_entry(std::uint16_t around, const ResolvedMotion& resolved, const MotionDefinition& play,
                             const std::string& path) {
         const std::uint16_t index = add_node(around, {nullptr, nodes_[around].machine, -1, path});
+        // As the motion that was chosen ends, so does the choose; a pick goes on.
+        data_.states[index].final = data_.states[around].kind == NodeKind::choose;
         ResolvedMotion inner = motions_.resolve(play, resolved.arguments, path);
         inner.pace = context_.product(resolved.pace, inner.pace);
         if (play.empty()) {
@@ -704,7 +707,7 @@ private:
                                           const std::string& path) {
         const Arguments& arguments = machines_[std::size_t(machine)].arguments;
         CompiledTransition transition;
-        transition.at_end = definition.at_end || waits_for_end(definition);
+        transition.at_end = definition.at_end || definition.waits_for_end_alone();
         if (definition.after) {
             for (const Number& seconds : {definition.after->first, definition.after->second}) {
                 if (!(seconds.value >= 0) || seconds.value > longest_after) {
@@ -734,10 +737,6 @@ private:
         transition.mark = named_moment(definition.at_mark, "mark", data_.mark_names, path);
         transition.span = named_moment(definition.inside, "span", data_.span_names, path);
         return transition;
-    }
-
-    [[nodiscard]] static bool waits_for_end(const TransitionDefinition& t) {
-        return t.when.empty() && t.signal.empty() && !t.after && t.at_mark.empty() && t.inside.empty();
     }
 
     std::uint16_t named_moment(const Text& name, const char* kind, const std::vector<std::string>& known,

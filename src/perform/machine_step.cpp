@@ -607,7 +607,9 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
     header.depth = std::uint8_t(depth);
     for (std::size_t level = 0; level + 1 < depth; ++level) {
         const std::uint16_t resume = states[path[level]].resume;
-        if (resume != nothing) { frame.block.resumes()[resume] = path[level + 1]; }
+        if (resume == nothing) { continue; }
+        // What has come to its last state has nothing to go on with: it begins anew.
+        frame.block.resumes()[resume] = states[path[level + 1]].final ? nothing : path[level + 1];
     }
     frame.passed_count = 0;
     play(frame, path[depth - 1], entrance);

@@ -41,7 +41,7 @@ void announce(Frame& frame);
 void weigh_active(Frame& frame);
 
 /// Whether the state may not be left yet.
-[[nodiscard]] bool is_settling(const PerformerHeader& header);
+[[nodiscard]] GAIT_API bool is_settling(const PerformerHeader& header);
 
 /// A transition as it stands for the node at `level` of the active path, for `--why` as for a frame.
 struct Standing {
@@ -54,6 +54,6 @@ struct Standing {
     bool on_path = false; ///< it leads into what is active
     ExpressionInputs inputs;
 };
-[[nodiscard]] Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition);
+[[nodiscard]] GAIT_API Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition);
 
 } // namespace gait

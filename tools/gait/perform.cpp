@@ -3,6 +3,7 @@
 #include "film.hpp"
 #include "output.hpp"
 #include "recording.hpp"
+#include "weighing.hpp"
 
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
@@ -28,6 +29,8 @@ struct PerformOptions {
     bool json = false;
     bool draft = false;
     std::string enter;
+    bool why = false;
+    std::string why_of; ///< a state or seconds; empty for the end
 };
 
 /// Sets `NAME=VALUE` and keeps it. Returns what is wrong with it.
@@ -78,6 +81,14 @@ bool within_bounds(const Recording& r) {
     return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.worst_snap.ratio <= snap_ratio_bound;
 }
 
+std::string describe_fade(const TransitionInfo& info) {
+    if (!(info.fade > 0) && info.fade_by.empty()) { return "none"; }
+    const std::string how = info.style == FadeStyle::cross    ? std::string(name_of(info.ease))
+                            : info.style == FadeStyle::frozen ? fmt::format("frozen, {}", name_of(info.ease))
+                                                              : "inertial";
+    return info.fade_by.empty() ? fmt::format("{:.2f} s {}", info.fade, how) : fmt::format("by expression, {}", how);
+}
+
 std::string story(const Recording& recording, const Character& character) {
     using A = Table::Align;
     std::string text;
@@ -85,8 +96,8 @@ std::string story(const Recording& recording, const Character& character) {
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
         changes.add({fmt::format("{:.3f} s", record.time), character.states()[info.from].name,
-                     character.states()[info.to].name, info.when,
-                     info.fade > 0 ? fmt::format("{:.2f} s {}", info.fade, name_of(info.ease)) : "none"});
+                     info.within ? "" : character.states()[info.to].name, info.when,
+                     describe_fade(info)});
     }
     text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
                                           character.states()[recording.frames.back().state].name)
@@ -295,16 +306,32 @@ int run_perform(const PerformOptions& options) {
                              options.frames_per_second, most_frames));
         return bad_input;
     }
-    const Recording recording = record(performer, player ? &*player : nullptr, seconds, options.frames_per_second);
+    std::optional<Weighing> weighing;
+    if (options.why) {
+        std::string problem;
+        weighing = Weighing::of(options.why_of, character, problem);
+        if (!weighing) {
+            complain(problem);
+            return bad_input;
+        }
+    }
+    FrameWatch watch;
+    if (weighing) {
+        watch = [&](const Performer& now) { weighing->watch(now); };
+    }
+    const Recording recording =
+        record(performer, player ? &*player : nullptr, seconds, options.frames_per_second, watch);
     std::string written;
     const int code = write_outputs(recording, loaded, options, written);
     if (options.json) {
-        print(json_of(recording, character, options).dump(2) + "\n");
+        nlohmann::json result = json_of(recording, character, options);
+        if (weighing) { result["why"] = weighing->json(character); }
+        print(result.dump(2) + "\n");
     } else {
         std::string text = options.document;
         if (!options.cues.empty()) { text += " with " + options.cues; }
         text += fmt::format(": {:.2f} s at {:g} frames a second\n\n", seconds, options.frames_per_second);
-        text += story(recording, character);
+        text += weighing ? weighing->text(character) : story(recording, character);
         if (!written.empty()) { text += "\n" + written; }
         print_report(text);
     }
@@ -357,6 +384,12 @@ void add_perform(CLI::App& app, Run& run) {
             ""))
         ->type_name("FILE.png|svg");
     command->add_option("--enter", options->enter, "begin in this state, such as body.moving")->type_name("STATE");
+    CLI::Option* why = command
+                           ->add_option("--why", options->why_of,
+                                        "tell which transitions were weighed and what stopped each: while a state was "
+                                        "active, at an instant, or at the end")
+                           ->expected(0, 1)
+                           ->type_name("[STATE|SECONDS]");
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view);
@@ -364,7 +397,10 @@ void add_perform(CLI::App& app, Run& run) {
     command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png "
                     "--bake round.glb\n\n"
                     "Exit code 1 means a bound of smoothness was missed.");
-    command->callback([options, &run] { run = [options] { return run_perform(*options); }; });
+    command->callback([options, why, &run] {
+        options->why = why->count() > 0;
+        run = [options] { return run_perform(*options); };
+    });
 }
 
 } // namespace gait::tool

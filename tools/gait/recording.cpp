@@ -40,7 +40,8 @@ std::string csv_cell(const std::string& text) {
 
 } // namespace
 
-Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second) {
+Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
+                 const FrameWatch& each_frame) {
     Recording recording;
     recording.frames_per_second = frames_per_second;
     recording.seconds = seconds;
@@ -58,13 +59,18 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         before = performer;
         performer.advance(dt);
         watch.step(before, dt, performer);
+        if (each_frame) { each_frame(performer); }
         // A reset sets the performer's own clock back; the recording's goes on.
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
             t.time += ahead;
             recording.transitions.push_back(t);
         }
-        recording.seconds_in_state[performer.state()] += dt;
+        // A state that holds others is as long active as they are.
+        for (std::uint16_t state = performer.state(); state != 0xFFFF;
+             state = performer.character().states()[state].parent) {
+            recording.seconds_in_state[state] += dt;
+        }
         RecordedFrame frame = capture(performer);
         frame.time += ahead;
         frame.travel = performer.travel();

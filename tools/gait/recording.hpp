@@ -42,8 +42,12 @@ struct Recording {
     double path_length = 0; ///< metres over the ground that the clips carried the body
 };
 
-/// Plays `performer` for `seconds`. `cues` may be null.
-[[nodiscard]] Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second);
+/// Sees the performer after each frame.
+using FrameWatch = std::function<void(const Performer&)>;
+
+/// Plays `performer` for `seconds`. `cues` and `watch` may be null.
+[[nodiscard]] Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
+                               const FrameWatch& watch = nullptr);
 
 /// A row a frame, as CSV.
 [[nodiscard]] std::string trace_csv(const Recording& recording, const Character& character);

@@ -1,0 +1,202 @@
+#include "gait/why.hpp"
+
+#include "machine/expression_parser.hpp"
+#include "perform/machine_step.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+bool in_word(char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.';
+}
+
+/// Whether a whole word stands at `at`.
+bool word_at(const std::string& text, std::size_t at, std::string_view word) {
+    const bool before = at > 0 && in_word(text[at - 1]);
+    const std::size_t end = at + word.size();
+    return !before && text.compare(at, word.size(), word) == 0 && (end >= text.size() || !in_word(text[end]));
+}
+
+std::string trimmed(std::string text) {
+    while (!text.empty() && text.front() == ' ') { text.erase(text.begin()); }
+    while (!text.empty() && text.back() == ' ') { text.pop_back(); }
+    return text;
+}
+
+/// Takes off brackets that close over the whole text.
+std::string without_brackets(std::string text) {
+    while (text.size() > 2 && text.front() == '(' && text.back() == ')') {
+        int depth = 0;
+        for (std::size_t i = 0; i + 1 < text.size(); ++i) {
+            depth += int(text[i] == '(') - int(text[i] == ')');
+            if (depth == 0) { return text; }
+        }
+        text = trimmed(text.substr(1, text.size() - 2));
+    }
+    return text;
+}
+
+/// The parts of a condition that must all hold: it is cut at each `and` that no bracket or `or` encloses.
+std::vector<std::string> parts_of(const std::string& whole) {
+    const std::string condition = without_brackets(trimmed(whole));
+    std::vector<std::string> parts;
+    int depth = 0;
+    std::size_t start = 0;
+    for (std::size_t i = 0; i < condition.size(); ++i) {
+        depth += int(condition[i] == '(') - int(condition[i] == ')');
+        if (depth != 0) { continue; }
+        if (word_at(condition, i, "or")) { return {condition}; }
+        if (word_at(condition, i, "and")) {
+            parts.push_back(condition.substr(start, i - start));
+            start = i + 3;
+        }
+    }
+    parts.push_back(condition.substr(start));
+    if (parts.size() == 1) { return {condition}; }
+    std::vector<std::string> all;
+    for (const std::string& part : parts) {
+        const auto inner = parts_of(part);
+        all.insert(all.end(), inner.begin(), inner.end());
+    }
+    return all;
+}
+
+std::string number_text(double value) {
+    return std::isinf(value) ? "endless" : fmt::format("{:.4g}", value);
+}
+
+class Weigher {
+public:
+    explicit Weigher(Performer performer)
+        : performer_(std::move(performer)), data_(performer_.character().data()),
+          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout), frame_(data_, block_) {}
+
+    std::vector<WeighedTransition> run() {
+        std::vector<WeighedTransition> all;
+        for (std::size_t level = 0; level < frame_.header.depth; ++level) {
+            const CompiledState& state = data_.states[frame_.header.path[level].node];
+            for (std::size_t t = 0; t < state.transition_count; ++t) {
+                all.push_back(weigh(level, std::uint16_t(state.first_transition + t)));
+            }
+        }
+        return all;
+    }
+
+private:
+    WeighedTransition weigh(std::size_t level, std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const Standing standing = standing_of(frame_, level, transition);
+        WeighedTransition weighed;
+        weighed.transition = index;
+        const auto add = [&](std::string text, std::string values, bool holds) {
+            weighed.parts.push_back({std::move(text), std::move(values), holds});
+        };
+        if (is_settling(frame_.header)) {
+            const Instance& active = frame_.active();
+            add("settled", fmt::format("{:.3g} s of its fade are left", active.fade - active.elapsed), false);
+        }
+        if (transition.not_again && standing.on_path) { add("not in it already", {}, false); }
+        if (transition.signal != nothing) {
+            const std::string& name = data_.parameters[data_.signals[transition.signal].slot].name;
+            const SentSignal& sent = block_.signals()[transition.signal];
+            add("signal " + name,
+                !standing.signal_there  ? "not sent, or taken, or kept no longer"
+                : standing.signal_waits ? fmt::format("held off for {:.3g} s more", sent.wait_left)
+                                        : "sent",
+                standing.signal_there && !standing.signal_waits);
+        }
+        if (!data_.transition_info[index].condition.empty()) {
+            for (const std::string& part : parts_of(data_.transition_info[index].condition)) {
+                weigh_condition(part, standing, add);
+            }
+        }
+        if (transition.after > 0 || transition.after_more > 0) {
+            add(fmt::format("after {:.3g} s", standing.after), fmt::format("{:.3g} s in the state", standing.elapsed),
+                standing.elapsed >= standing.after - instant);
+        }
+        if (transition.mark != nothing) {
+            add("at " + data_.mark_names[transition.mark], {}, standing.mark_passed);
+        }
+        if (transition.span != nothing) {
+            add("inside " + data_.span_names[transition.span], {}, standing.inside_span);
+        }
+        if (transition.at_end) {
+            add("at end",
+                fmt::format("{} s left, the fade takes {:.3g} s", number_text(standing.left), standing.fade),
+                standing.left <= standing.fade + instant);
+        }
+        return weighed;
+    }
+
+    template <typename Add> void weigh_condition(const std::string& text, const Standing& standing, Add add) {
+        ExpressionScope scope = data_.scope;
+        scope.add_edge = [](bool, std::vector<Instruction>) { return nothing; };
+        const ParsedExpression parsed = parse_expression(text, scope, ValueType::flag);
+        if (parsed.error) { return; }
+        std::string values;
+        const auto tell = [&](const std::string& name, const std::string& value) {
+            const std::string item = name + " = " + value;
+            if (values.find(item) == std::string::npos) { values += (values.empty() ? "" : ", ") + item; }
+        };
+        const bool watches_edge = text.find("rises(") != std::string::npos || text.find("falls(") != std::string::npos;
+        if (watches_edge) {
+            for (const std::uint16_t slot : parsed.parameters) {
+                if (slot == nothing) { continue; }
+                tell(data_.parameters[slot].name, value_text(data_.parameters[slot], block_.smoothed()[slot]));
+            }
+            // It is seen in one decision; between two steps there is none.
+            return add(text, values, false);
+        }
+        for (const Instruction& i : parsed.code) {
+            if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) {
+                const bool raw = i.operation == Operation::raw_parameter;
+                const ParameterInfo& info = data_.parameters[i.slot];
+                const float value = raw ? block_.raw()[i.slot] : block_.smoothed()[i.slot];
+                tell(raw ? "raw(" + info.name + ")" : info.name, value_text(info, value));
+            }
+            if (i.operation == Operation::reading) {
+                const StateReadings& state = standing.inputs.state;
+                switch (Reading(i.slot)) {
+                case Reading::elapsed:
+                    tell("state.elapsed", number_text(double(state.elapsed)));
+                    break;
+                case Reading::left:
+                    tell("state.left", number_text(double(state.left)));
+                    break;
+                case Reading::phase:
+                    tell("state.phase", number_text(double(state.phase)));
+                    break;
+                case Reading::loops:
+                    tell("state.loops", number_text(double(state.loops)));
+                    break;
+                case Reading::ended:
+                    tell("state.ended", state.ended ? "yes" : "no");
+                    break;
+                }
+            }
+        }
+        add(text, values, evaluate(parsed.code, standing.inputs) != 0);
+    }
+
+    static std::string value_text(const ParameterInfo& info, float value) {
+        if (info.kind == ParameterKind::flag) { return value != 0 ? "yes" : "no"; }
+        if (info.kind == ParameterKind::choice) { return info.of[std::size_t(value)]; }
+        return number_text(double(value));
+    }
+
+    Performer performer_; ///< a twin
+    const CharacterData& data_;
+    PerformerBlock block_;
+    Frame frame_;
+};
+
+} // namespace
+
+std::vector<WeighedTransition> weigh_transitions(const Performer& performer) { return Weigher(performer).run(); }
+
+} // namespace gait
