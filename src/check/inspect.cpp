@@ -1,8 +1,10 @@
 #include "gait/inspect.hpp"
 
+#include "check/machine_checks.hpp"
 #include "check/sink.hpp"
 #include "clip/prepared_clip.hpp"
 #include "gait/measure.hpp"
+#include "machine/call.hpp"
 #include "rig/body_parts.hpp"
 
 #include <fmt/format.h>
@@ -29,14 +31,13 @@ class Inspector {
 public:
     Inspector(const Document& document, const Assets& assets) : document_(document), assets_(assets), sink_(document) {}
 
-    Diagnostics run() {
-        if (!assets_.rig || assets_.rig->joints.empty()) { return {}; }
-        for (const LayerDefinition& layer : document_.layers) {
-            for (const StateDefinition& state : layer.machine.states) {
-                inspect_end(state);
-                inspect_motion(state.play, state);
-            }
-        }
+    Diagnostics run(const Character* character, const std::vector<CueSheet>& sheets) {
+        if (character != nullptr) { check_machine(document_, *character, sheets, sink_); }
+        if (!assets_.rig || assets_.rig->joints.empty()) { return sink_.take(); }
+        for (const LayerDefinition& layer : document_.layers) { inspect_machine(layer.machine, 0); }
+        for (const NamedMachine& named : document_.machines) { inspect_machine(named.machine, 1); }
+        const StateDefinition nowhere;
+        for (const NamedMotion& named : document_.motions) { inspect_motion(named.play, nowhere); }
         return sink_.take();
     }
 
@@ -97,13 +98,34 @@ private:
         }
     }
 
+    void inspect_machine(const MachineDefinition& machine, int depth) {
+        for (const StateDefinition& state : machine.states) {
+            // The last state of a machine that is inside another ends that.
+            if (depth == 0 || !state.go.empty()) { inspect_end(state); }
+            inspect_motion(state.play, state);
+            if (state.machine) { inspect_machine(*state.machine, depth + 1); }
+            // What is handed in to something written once is played there.
+            inspect_arguments(state.machine_name);
+        }
+    }
+
+    void inspect_arguments(const Text& text) {
+        const auto call = split_call(text);
+        if (!call) { return; }
+        for (const Text& argument : call->arguments) {
+            (void)find(argument.value);
+            inspect_arguments(argument);
+        }
+    }
+
     /// A clip that is played once, in a state that nothing leaves as it ends.
     void inspect_end(const StateDefinition& state) {
-        if (state.play.blend || state.play.clip.empty()) { return; }
+        if (state.play.clip.empty()) { return; }
         const Inspected* clip = find(state.play.clip.value);
         if (clip == nullptr || state.play.loop.value_or(clip->definition->loop)) { return; }
         const bool ends = std::any_of(state.go.begin(), state.go.end(), [](const TransitionDefinition& t) {
-            return t.at_end || t.when.empty() || t.when.value.find("state.") != std::string::npos;
+            return t.at_end || t.waits_for_end_alone() || t.after || !t.at_mark.empty() ||
+                   t.when.value.find("state.") != std::string::npos;
         });
         // A single pose is held on purpose.
         const auto source = assets_.clips.find(state.play.clip.value);
@@ -135,9 +157,17 @@ private:
                                clip->definition->name.value, clip->speed, state.name.value),
                            "states." + state.name.value);
             }
+            inspect_arguments(motion.clip);
             return;
         }
         if (motion.blend) { inspect_blend(*motion.blend, state); }
+        if (motion.pick) {
+            for (const PickEntry& entry : motion.pick->of) { inspect_motion(entry.play, state); }
+            if (motion.pick->between) { inspect_motion(*motion.pick->between, state); }
+        }
+        if (motion.choose) {
+            for (const ChooseEntry& entry : motion.choose->of) { inspect_motion(entry.play, state); }
+        }
     }
 
     void inspect_blend(const BlendDefinition& blend, const StateDefinition& state) {
@@ -184,6 +214,9 @@ private:
 
 } // namespace
 
-Diagnostics inspect(const Document& document, const Assets& assets) { return Inspector(document, assets).run(); }
+Diagnostics inspect(const Document& document, const Assets& assets, const Character* character,
+                    const std::vector<CueSheet>& sheets) {
+    return Inspector(document, assets).run(character, sheets);
+}
 
 } // namespace gait

@@ -66,9 +66,7 @@ std::vector<std::string> parts_of(const std::string& whole) {
     return all;
 }
 
-std::string number_text(double value) {
-    return std::isinf(value) ? "endless" : fmt::format("{:.4g}", value);
-}
+std::string number_text(double value) { return std::isinf(value) ? "endless" : fmt::format("{:.4g}", value); }
 
 class Weigher {
 public:
@@ -119,15 +117,12 @@ private:
             add(fmt::format("after {:.3g} s", standing.after), fmt::format("{:.3g} s in the state", standing.elapsed),
                 standing.elapsed >= standing.after - instant);
         }
-        if (transition.mark != nothing) {
-            add("at " + data_.mark_names[transition.mark], {}, standing.mark_passed);
-        }
+        if (transition.mark != nothing) { add("at " + data_.mark_names[transition.mark], {}, standing.mark_passed); }
         if (transition.span != nothing) {
             add("inside " + data_.span_names[transition.span], {}, standing.inside_span);
         }
         if (transition.at_end) {
-            add("at end",
-                fmt::format("{} s left, the fade takes {:.3g} s", number_text(standing.left), standing.fade),
+            add("at end", fmt::format("{} s left, the fade takes {:.3g} s", number_text(standing.left), standing.fade),
                 standing.left <= standing.fade + instant);
         }
         return weighed;

@@ -54,6 +54,7 @@ struct Standing {
     bool on_path = false; ///< it leads into what is active
     ExpressionInputs inputs;
 };
-[[nodiscard]] GAIT_API Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition);
+[[nodiscard]] GAIT_API Standing standing_of(const Frame& frame, std::size_t level,
+                                            const CompiledTransition& transition);
 
 } // namespace gait

@@ -2,6 +2,7 @@
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
 
 #include <cmath>
 
@@ -221,4 +222,54 @@ TEST_CASE("a copy travels as its original does, bit for bit") {
         CHECK(performer.travel().move.z == twin.travel().move.z);
         REQUIRE(std::equal(performer.bytes().begin(), performer.bytes().end(), twin.bytes().begin()));
     }
+}
+
+TEST_CASE("the evening shows every act once, without a snap, and the same at any frame rate") {
+    std::vector<std::string> stories;
+    for (const char* rate : {"30", "60", "144"}) {
+        const support::Finished played =
+            support::run({support::tool().string(), "perform", "demo/lamplighter.gait.yaml", "--cues",
+                          "demo/evening.cues.yaml", "--fps", rate, "--json"});
+        CAPTURE(rate, played.err);
+        REQUIRE(played.code == 0);
+        const nlohmann::json told = nlohmann::json::parse(played.out);
+        CHECK(told["within_bounds"] == true);
+        CHECK(told["snap"]["ratio"].get<double>() < 1.2);
+        CHECK(told["seam"]["degrees"].get<double>() < 0.05);
+        std::string story;
+        for (const auto& transition : told["transitions"]) {
+            story += transition["from"].get<std::string>() + " > " + transition["to"].get<std::string>() + "\n";
+        }
+        stories.push_back(story);
+        for (const auto& [state, seconds] : told["seconds_in_state"].items()) {
+            CAPTURE(state);
+            CHECK(seconds.get<double>() > 0.2); // each of them has its part
+        }
+    }
+    CHECK(stories[1] == stories[0]);
+    CHECK(stories[2] == stories[0]);
+}
+
+TEST_CASE("a hard fall is followed by a hard landing, a soft one by a soft, a run off the quay by a roll") {
+    const auto landing = [](double fall_speed, double speed) {
+        Performer performer(support::lamplighter().character);
+        performer.set("speed", speed);
+        for (int i = 0; i < 90; ++i) { performer.advance(1.0 / 60); }
+        performer.set("airborne", true);
+        for (int i = 0; i < 30; ++i) {
+            performer.set("fall_speed", fall_speed * (i + 1) / 30);
+            performer.advance(1.0 / 60);
+        }
+        performer.set("airborne", false);
+        performer.set("fall_speed", 0.0);
+        performer.advance(1.0 / 60);
+        REQUIRE(performer.state_name() == "landing");
+        std::vector<ClipView> clips(4);
+        performer.instance_clips(performer.instance_count() - 1, clips);
+        return performer.character().clips()[clips[0].clip].name;
+    };
+    CHECK(landing(2, 0) == "land_soft");
+    CHECK(landing(7, 0) == "land_hard");
+    CHECK(landing(7, 4) == "land_roll");
+    CHECK(landing(2, 4) == "land_soft");
 }

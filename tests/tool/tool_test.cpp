@@ -20,7 +20,8 @@ Finished gait_tool(std::vector<std::string> arguments) {
     return run(arguments);
 }
 
-const std::string document = "demo/lamplighter.gait.yaml", cues = "demo/round.cues.yaml";
+const std::string document = "demo/lamplighter.gait.yaml", cues = "demo/round.cues.yaml",
+                  evening = "demo/evening.cues.yaml";
 
 std::size_t lines(const std::string& text) { return std::size_t(std::count(text.begin(), text.end(), '\n')); }
 
@@ -87,20 +88,20 @@ TEST_CASE("check passes the demo and fails a document with mistakes") {
     const Finished good = gait_tool({"check", document});
     CHECK(good.code == 0);
     CHECK(good.err.empty());
-    CHECK_THAT(good.out,
-               Catch::StartsWith(document + ": no errors; 2 states, 3 transitions, 4 parameters, 4 clips, 45 joints"));
+    CHECK_THAT(good.out, Catch::StartsWith(
+                             document + ": no errors; 20 states, 58 transitions, 19 parameters, 27 clips, 45 joints"));
 
     const support::TemporaryFolder folder;
     std::string text = support::read(support::project() / document);
-    text.replace(text.find("play: stand"), 11, "play: stnad");
+    text.replace(text.find("between: stand"), 14, "between: stnad");
     text.replace(text.find("lamplighter.glb"), 15, (support::project() / "demo/lamplighter.glb").string());
     const std::string wrong = folder.write("wrong.gait.yaml", text);
     const Finished bad = gait_tool({"check", wrong});
     CHECK(bad.code == 1);
-    CHECK_THAT(bad.err, Catch::Contains(":23:17: error: no clip 'stnad'; did you mean 'stand'? [unknown-clip]\n        "
-                                        "      play: stnad\n                    ^\n"));
+    CHECK_THAT(bad.err, Catch::Contains(":59:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
+                                        "line 86) [unknown-clip]\n          between: stnad\n                   ^\n"));
     CHECK_THAT(bad.out, Catch::EndsWith("1 error, 0 warnings\n"));
-    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 23);
+    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 59);
     CHECK(gait_tool({"perform", wrong}).code == 1);
     CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).code == 2);
 }
@@ -246,6 +247,49 @@ TEST_CASE("a machine is sketched with its states, its start, its ways and what a
                Catch::Contains("/nowhere/m.png cannot be written: no such file or directory"));
 }
 
+TEST_CASE("machines inside states are sketched as boxes, junctions as diamonds, with how things fade") {
+    const Finished dot = gait_tool({"sketch", document});
+    for (const char* expected :
+         {"subgraph \"cluster_0/air\"", "label=\"lighting: task(raising, holding, lowering, pole) (resumes)\"",
+          "\"0/onward\" [shape=diamond", "\"0/onward\" -> \"0/still\" [label=\"else\"]",
+          "\"0/moving\" -> \"0/air/take_off\" [label=\"signal hop\\n0.18 s inertial\"]",
+          "[label=\"airborne\\n0.18 s inertial\", lhead=\"cluster_0/air\", style=dashed]",
+          "\"0/air/falling\" -> \"0/landing\" [label=\"not airborne\\nafter 0.25 s\\n0.12 s inertial\", ltail=",
+          "stood_for > 6\\nafter 3 to 7 s", "inside hand_up", "hands != pole",
+          "crouching\\n(crouch\\nat ducking times)"}) {
+        CHECK_THAT(dot.out, Catch::Contains(expected));
+    }
+}
+
+TEST_CASE("why a state is not left is told in one command, over a state's time or at an instant") {
+    const Finished still = gait_tool({"perform", document, "--set", "speed=0.25", "--why"});
+    CHECK(still.code == 0);
+    CHECK_THAT(still.out, Catch::Contains("why 'still' is left or not, at 10.000 s"));
+    CHECK_THAT(still.out,
+               Catch::Contains("still  moving         speed > start_at  NO, stops it  speed = 0.25, start_at = 0.3"));
+    const Finished moving = gait_tool({"perform", document, "--cues", evening, "--why", "moving"});
+    CHECK_THAT(moving.out, Catch::Contains("moving  still           2 x  speed < stop_at  as it left"));
+    CHECK_THAT(moving.out, Catch::Contains("moving  still           0 x  halt             never"));
+    const json at =
+        json::parse(gait_tool({"perform", document, "--cues", evening, "--why", "7.8", "--json"}).out)["why"];
+    CHECK(at["state"] == "air.falling");
+    CHECK(at["transitions"][0]["to"] == "landing");
+    CHECK(at["transitions"][0]["parts"][0]["holds"] == false);
+    CHECK(at["transitions"][0]["parts"][0]["values"] == "airborne = yes");
+    CHECK(gait_tool({"perform", document, "--why", "movin"}).err ==
+          "gait: --why takes a state or seconds; there is no state 'movin'; did you mean 'moving'?\n");
+}
+
+TEST_CASE("check says what no cue sheet sends") {
+    const Finished round = gait_tool({"check", document, "--cues", cues});
+    CHECK(round.code == 0);
+    CHECK_THAT(
+        round.err,
+        Catch::Contains("transitions wait for signal 'hop', and no cue sends it; add 'send: hop' [unsent-signal]"));
+    CHECK(gait_tool({"check", document, "--cues", cues, "--cues", evening}).err.empty());
+    CHECK(gait_tool({"check", document, "--cues", "/nowhere.cues.yaml"}).code == 2);
+}
+
 TEST_CASE("a BVH file is read by the tool, with the unit and the axis it is told") {
     const support::TemporaryFolder folder;
     const std::string path = (folder / "round.bvh").string();
@@ -389,7 +433,9 @@ TEST_CASE("a performance may begin in the state one names") {
     CHECK(played["seconds_in_state"]["moving"].get<double>() == Approx(1));
     const Finished wrong = gait_tool({"perform", document, "--enter", "flying"});
     CHECK(wrong.code == 2);
-    CHECK(wrong.err == "gait: no state 'flying'; there are still, moving\n");
+    CHECK_THAT(wrong.err, Catch::StartsWith("gait: no state 'flying'; there are still, moving, crouching, air, "));
+    CHECK(gait_tool({"perform", document, "--enter", "air.faling"}).err ==
+          "gait: no state 'air.faling'; did you mean 'air.falling'?\n");
 }
 
 TEST_CASE("cues may enter states, reset and seed, and the clock of the story goes on") {

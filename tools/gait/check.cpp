@@ -14,6 +14,7 @@ namespace {
 
 struct CheckOptions {
     std::string document;
+    std::vector<std::string> cues;
     bool json = false;
     bool draft = false;
 };
@@ -21,8 +22,19 @@ struct CheckOptions {
 int run_check(const CheckOptions& options) {
     Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
     if (loaded.character && !options.draft) {
-        // What it would do, too: the clips are measured.
-        const Diagnostics remarks = inspect(loaded.document, load_assets(loaded.document).assets);
+        // What it would do, too: the clips are measured, the machine is looked through.
+        std::vector<CueSheet> sheets;
+        for (const std::string& path : options.cues) {
+            CueSheetRead read = read_cue_sheet(path);
+            if (!has_errors(read.diagnostics)) {
+                (void)CuePlayer(read.sheet, *loaded.character, read.diagnostics); // says what does not fit
+            }
+            loaded.unreadable = loaded.unreadable || has_errors(read.diagnostics);
+            loaded.diagnostics.insert(loaded.diagnostics.end(), read.diagnostics.begin(), read.diagnostics.end());
+            sheets.push_back(std::move(read.sheet));
+        }
+        const Diagnostics remarks =
+            inspect(loaded.document, load_assets(loaded.document).assets, loaded.character.get(), sheets);
         loaded.diagnostics.insert(loaded.diagnostics.end(), remarks.begin(), remarks.end());
     }
     const auto count = [&](Severity severity) {
@@ -64,6 +76,12 @@ void add_check(CLI::App& app, Run& run) {
     CLI::App* command = app.add_subcommand(
         "check", "Says everything that is wrong with a document, each with its place and what to do");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
+    command
+        ->add_option("--cues", options->cues,
+                     "a cue sheet it is played with: what no sheet sets or sends is said too; may be repeated")
+        ->take_all()
+        ->expected(1)
+        ->type_name("FILE");
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     command->add_flag("--json", options->json, "write JSON");

@@ -96,8 +96,7 @@ std::string story(const Recording& recording, const Character& character) {
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
         changes.add({fmt::format("{:.3f} s", record.time), character.states()[info.from].name,
-                     info.within ? "" : character.states()[info.to].name, info.when,
-                     describe_fade(info)});
+                     info.within ? "" : character.states()[info.to].name, info.when, describe_fade(info)});
     }
     text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
                                           character.states()[recording.frames.back().state].name)
@@ -293,8 +292,10 @@ int run_perform(const PerformOptions& options) {
         if (!state) {
             std::vector<std::string> names;
             for (const StateInfo& info : character.states()) { names.push_back(info.name); }
-            complain(fmt::format("no state '{}'; there {} {}", options.enter, names.size() == 1 ? "is only" : "are",
-                                 fmt::join(names, ", ")));
+            const std::string near = nearest_name(options.enter, names);
+            complain(near.empty() ? fmt::format("no state '{}'; there {} {}", options.enter,
+                                                names.size() == 1 ? "is only" : "are", fmt::join(names, ", "))
+                                  : fmt::format("no state '{}'; did you mean '{}'?", options.enter, near));
             return bad_input;
         }
         performer.enter(state, 0);

@@ -122,11 +122,11 @@ public:
 
     std::string text() {
         out_ = "digraph machine {\n"
-               "  graph [rankdir=LR, compound=true, size=\"13.1,8.1\", dpi=96, pad=0.25, nodesep=0.35, ranksep=0.35, "
+               "  graph [rankdir=LR, compound=true, size=\"13.1,8.1\", dpi=96, pad=0.25, nodesep=0.27, ranksep=0.12, "
                "fontname=\"DejaVu Sans\", fontsize=15, labelloc=t, splines=spline];\n"
                "  node [shape=box, style=\"rounded,filled\", fillcolor=\"#eaf1f7\", color=\"#31577a\", penwidth=1.4, "
-               "fontname=\"DejaVu Sans\", fontsize=13, margin=\"0.18,0.10\"];\n"
-               "  edge [color=\"#555555\", fontname=\"DejaVu Sans\", fontsize=10.5, fontcolor=\"#222222\", "
+               "fontname=\"DejaVu Sans\", fontsize=14.5, margin=\"0.12,0.07\"];\n"
+               "  edge [color=\"#555555\", fontname=\"DejaVu Sans\", fontsize=12.5, fontcolor=\"#222222\", "
                "arrowsize=0.8];\n";
         out_ += fmt::format("  label=\"{}\";\n", quoted(document_.about.empty() ? document_.file : document_.about));
         for (std::size_t l = 0; l < document_.layers.size(); ++l) {
@@ -207,7 +207,7 @@ private:
         }
         if (state.resume) { title += " (resumes)"; }
         out_ += fmt::format("    subgraph \"cluster_{}\" {{\n    label=\"{}\"; color=\"#31577a\"; style=rounded; "
-                            "fontsize=13;\n",
+                            "fontsize=14.5;\n",
                             quoted(own), title);
         const int drawn = draw_machine(*inner, inner_arguments, machine, own, depth + 1);
         machines_[std::size_t(machine)].inner[name] = drawn;

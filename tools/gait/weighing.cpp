@@ -67,13 +67,13 @@ std::string Weighing::text(const Character& character) const {
                         : fmt::format("  why: '{}' was never active\n", character.states()[state_.index].name);
     }
     const bool many = bool(state_);
-    std::string out =
-        many ? fmt::format("  why '{}' is left or not, over the {} frames in which it was active:\n",
-                           character.states()[state_.index].name, frames_)
-             : fmt::format("  why '{}' is left or not, at {:.3f} s:\n", where_, time_);
+    std::string out = many ? fmt::format("  why '{}' is left or not, over the {} frames in which it was active:\n",
+                                         character.states()[state_.index].name, frames_)
+                           : fmt::format("  why '{}' is left or not, at {:.3f} s:\n", where_, time_);
     if (ways_.empty()) { return out + "  nothing leads out of it\n"; }
     using A = Table::Align;
-    std::vector<Table::Column> columns{{"from"}, {"to"}, {"needs"}, {many ? "held" : "holds"}, {many ? "the last time" : "now"}};
+    std::vector<Table::Column> columns{
+        {"from"}, {"to"}, {"needs"}, {many ? "held" : "holds"}, {many ? "the last time" : "now"}};
     if (many) { columns.insert(columns.begin() + 2, {"taken", A::right}); }
     Table table(columns);
     for (const Way& way : ways_) {
@@ -83,7 +83,7 @@ std::string Weighing::text(const Character& character) const {
             std::string held = part.last.holds ? "yes" : stopped ? "no" : "NO, stops it";
             if (many) {
                 // What holds is seen no more: the state is left at once.
-                held = part.held == 0              ? (way.taken > 0 ? "as it left" : "never")
+                held = part.held == 0             ? (way.taken > 0 ? "as it left" : "never")
                        : part.held == way.weighed ? "always"
                                                   : fmt::format("{:.3g} %", 100.0 * part.held / way.weighed);
             }

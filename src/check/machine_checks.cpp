@@ -1,0 +1,411 @@
+#include "check/machine_checks.hpp"
+
+#include "check/condition_space.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace gait {
+namespace {
+
+/// Fades this much longer than what there is of a motion are worth a word, seconds.
+constexpr double fade_slack = 0.02;
+
+class MachineChecker {
+public:
+    MachineChecker(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
+                   DiagnosticSink& sink)
+        : document_(document), data_(character.data()), sink_(sink) {
+        Diagnostics unheard; // what is wrong with a sheet is said where it is played
+        for (const CueSheet& sheet : sheets) { players_.emplace_back(sheet, character, unheard); }
+    }
+
+    void run() {
+        for (const CharacterData::Remark& remark : data_.remarks) {
+            sink_.warn(remark.place, remark.code, remark.message);
+        }
+        check_reach();
+        check_parameters();
+        check_junctions();
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            if (!reached_[node]) { continue; }
+            const CompiledState& state = data_.states[node];
+            for (std::size_t t = 0; t < state.transition_count; ++t) {
+                const auto index = std::uint16_t(state.first_transition + t);
+                check_condition(index);
+                check_moments(std::uint16_t(node), index);
+                check_fade(std::uint16_t(node), index);
+                check_flutter(std::uint16_t(node), index);
+            }
+        }
+    }
+
+private:
+    [[nodiscard]] const TransitionInfo& info_of(std::uint16_t transition) const {
+        return data_.transition_info[transition];
+    }
+    [[nodiscard]] const std::string& name_of(std::uint16_t visible) const { return data_.state_info[visible].name; }
+
+    /// The nodes inside `node` that become active with it, or may.
+    [[nodiscard]] std::vector<std::uint16_t> inside(std::uint16_t node) const {
+        const CompiledState& state = data_.states[node];
+        std::vector<std::uint16_t> nodes;
+        if (state.kind == NodeKind::machine) { nodes.push_back(state.start); }
+        if (state.kind == NodeKind::pick) {
+            for (const CompiledPickEntry& entry : data_.picks[state.selector].entries) { nodes.push_back(entry.node); }
+        }
+        if (state.kind == NodeKind::choose) { nodes = data_.chooses[state.selector].nodes; }
+        return nodes;
+    }
+
+    /// Everything that may become active once `from` is.
+    [[nodiscard]] std::vector<bool> reach(std::uint16_t from) const {
+        std::vector<bool> reached(data_.states.size(), false);
+        std::vector<std::uint16_t> open{from};
+        while (!open.empty()) {
+            const std::uint16_t node = open.back();
+            open.pop_back();
+            if (reached[node]) { continue; }
+            reached[node] = true;
+            const CompiledState& state = data_.states[node];
+            for (std::size_t t = 0; t < state.transition_count; ++t) {
+                open.push_back(data_.transitions[state.first_transition + t].target);
+            }
+            for (const std::uint16_t inner : inside(node)) { open.push_back(inner); }
+            // What is around it is active too.
+            if (state.parent != nothing && !reached[state.parent]) {
+                reached[state.parent] = true;
+                const CompiledState& around = data_.states[state.parent];
+                for (std::size_t t = 0; t < around.transition_count; ++t) {
+                    open.push_back(data_.transitions[around.first_transition + t].target);
+                }
+                if (around.parent != nothing) { open.push_back(around.parent); }
+            }
+        }
+        return reached;
+    }
+
+    /// The node that is a public state itself.
+    [[nodiscard]] bool is_state(std::size_t node) const {
+        const std::uint16_t parent = data_.states[node].parent;
+        return parent == nothing || data_.states[parent].visible != data_.states[node].visible;
+    }
+
+    void check_reach() {
+        reached_ = reach(data_.start);
+        std::set<std::uint16_t> said;
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            const CompiledState& state = data_.states[node];
+            if (reached_[node] || !is_state(node)) { continue; }
+            if (state.parent != nothing && !reached_[state.parent]) { continue; } // the one around it was said
+            const StateInfo& info = data_.state_info[state.visible];
+            sink_.warn(info.place, "unreachable-state",
+                       fmt::format("no way leads into '{}'; add a transition with 'to: {}', or remove it", info.name,
+                                   info.name),
+                       "states." + info.name);
+        }
+        // A way out of the start but none back: said for the first state of each trap.
+        std::set<std::size_t> trapped;
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            if (!reached_[node] || !is_state(node) || data_.states[node].parent != nothing) { continue; }
+            const std::vector<bool> on = reach(std::uint16_t(node));
+            if (on[data_.start] || trapped.contains(node)) { continue; }
+            for (std::size_t other = 0; other < on.size(); ++other) {
+                if (on[other]) { trapped.insert(other); }
+            }
+            const StateInfo& info = data_.state_info[data_.states[node].visible];
+            sink_.warn(info.place, "no-way-back",
+                       fmt::format("from '{}' there is no way back to '{}', where she starts; add a transition that "
+                                   "leads there, or on to where one does",
+                                   info.name, name_of(data_.states[data_.start].visible)),
+                       "states." + info.name);
+        }
+    }
+
+    // ---- parameters -------------------------------------------------------------------------------------------------
+
+    void check_parameters() {
+        std::vector<bool> used(data_.layout.parameter_count, false);
+        for (const Instruction& i : data_.code) {
+            if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) { used[i.slot] = true; }
+        }
+        std::vector<bool> blends(used.size(), false);
+        for (const MotionPart& part : data_.motions.parts) {
+            if (!part.is_leaf) { used[part.parameter] = blends[part.parameter] = true; }
+        }
+        for (const CompiledChoose& choose : data_.chooses) {
+            if (choose.by != nothing) { used[choose.by] = true; }
+        }
+        std::vector<bool> awaited(used.size(), false);
+        for (const CompiledTransition& transition : data_.transitions) {
+            if (transition.signal == nothing) { continue; }
+            const std::uint16_t slot = data_.signals[transition.signal].slot;
+            used[slot] = awaited[slot] = true;
+        }
+        for (std::size_t p = 0; p < data_.parameters.size(); ++p) {
+            const ParameterInfo& info = data_.parameters[p];
+            const Place place = document_.parameters[p].name.place;
+            const std::string path = "parameters." + info.name;
+            if (!used[p]) {
+                sink_.warn(place, "unused-parameter",
+                           fmt::format("nothing looks at '{}'; use it in a condition or a blend space, or remove it",
+                                       info.name),
+                           path);
+                continue;
+            }
+            const bool set =
+                !players_.empty() && std::none_of(players_.begin(), players_.end(),
+                                                  [&](const CuePlayer& c) { return c.touches(std::uint16_t(p)); });
+            if (blends[p] && !info.computed && (info.tune || set)) {
+                sink_.warn(place, "unset-blend",
+                           fmt::format("a blend space runs along '{}', and nothing sets it: it stays at {:.4g}; {}",
+                                       info.name, info.default_value,
+                                       info.tune ? "remove 'tune', so that the game sets it, or give it a 'from'"
+                                                 : "set it in a cue, or give it a 'from'"),
+                           path);
+            }
+            if (awaited[p] && set) {
+                sink_.warn(place, "unsent-signal",
+                           fmt::format("transitions wait for signal '{}', and no cue sends it; add 'send: {}'",
+                                       info.name, info.name),
+                           path);
+            }
+        }
+    }
+
+    // ---- junctions --------------------------------------------------------------------------------------------------
+
+    void check_junctions() {
+        for (const LayerDefinition& layer : document_.layers) { check_junctions(layer.machine); }
+        for (const NamedMachine& named : document_.machines) { check_junctions(named.machine); }
+    }
+
+    void check_junctions(const MachineDefinition& machine) {
+        for (const StateDefinition& state : machine.states) {
+            if (state.machine) { check_junctions(*state.machine); }
+            if (state.junction.empty() || state.junction.back().when.empty()) { continue; }
+            sink_.warn(state.name.place, "junction-gap",
+                       fmt::format("when no branch of '{}' holds, whoever leads here does not leave; add a last branch "
+                                   "without 'when'",
+                                   state.name.value),
+                       "states." + state.name.value);
+        }
+    }
+
+    // ---- conditions -------------------------------------------------------------------------------------------------
+
+    void check_condition(std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const TransitionInfo& info = info_of(index);
+        if (transition.when.empty() || !said_condition_.insert(info.condition).second) { return; }
+        ConditionSpace space(data_, {transition.when});
+        const bool holds = space.any([&] { return space.holds(transition.when); });
+        if (holds || !space.is_exact()) { return; }
+        sink_.warn(info.place, "never-holds",
+                   fmt::format("'{}' never holds{}; change the condition or the range", info.condition,
+                               ranges_in(transition.when)),
+                   "states." + name_of(info.from));
+    }
+
+    [[nodiscard]] std::string ranges_in(CodeRange code) const {
+        std::string text;
+        std::set<std::uint16_t> seen;
+        for (const Instruction& i : data_.instructions(code)) {
+            const bool reads = i.operation == Operation::parameter || i.operation == Operation::raw_parameter;
+            if (!reads || i.slot >= data_.parameters.size() || !seen.insert(i.slot).second) { continue; }
+            const ParameterInfo& info = data_.parameters[i.slot];
+            if (info.kind != ParameterKind::number && info.kind != ParameterKind::angle) { continue; }
+            if (!std::isfinite(info.low) || !std::isfinite(info.high)) { continue; }
+            text += fmt::format("{} '{}' ranges from {:.4g} to {:.4g}", text.empty() ? ":" : ",", info.name, info.low,
+                                info.high);
+        }
+        return text;
+    }
+
+    /// Whether a transition falls at once, whenever its condition holds.
+    [[nodiscard]] static bool is_instant(const CompiledTransition& transition) {
+        return !transition.when.empty() && transition.signal == nothing && transition.mark == nothing &&
+               transition.span == nothing && !transition.at_end && !(transition.after > 0) && !transition.settle;
+    }
+
+    void check_flutter(std::uint16_t node, std::uint16_t index) {
+        const CompiledTransition& there = data_.transitions[index];
+        const CompiledState& target = data_.states[there.target];
+        if (!is_instant(there) || there.target <= node) { return; } // each pair once
+        for (std::size_t t = 0; t < target.transition_count; ++t) {
+            const auto back_index = std::uint16_t(target.first_transition + t);
+            const CompiledTransition& back = data_.transitions[back_index];
+            if (back.target != node || !is_instant(back)) { continue; }
+            ConditionSpace space(data_, {there.when, back.when});
+            if (space.is_passing()) { continue; }
+            const std::string ways =
+                fmt::format("'{}' leads to '{}' when '{}' and back when '{}'", name_of(info_of(index).from),
+                            name_of(info_of(index).to), info_of(index).condition, info_of(back_index).condition);
+            std::string both;
+            const bool at_once = space.any([&] {
+                if (!space.holds(there.when) || !space.holds(back.when)) { return false; }
+                both = space.values();
+                return true;
+            });
+            if (at_once) {
+                sink_.warn(info_of(index).place, "flutter",
+                           fmt::format("{}; both hold at {}, so the machine goes to and fro in every frame; make one "
+                                       "exclude the other",
+                                       ways, both),
+                           "states." + name_of(info_of(index).from));
+                continue;
+            }
+            check_threshold(space, there, back, ways, index);
+        }
+    }
+
+    void check_threshold(ConditionSpace& space, const CompiledTransition& there, const CompiledTransition& back,
+                         const std::string& ways, std::uint16_t index) {
+        std::string where;
+        const bool meet = space.any_threshold([&](const ConditionSpace::Threshold& threshold) {
+            threshold.side(false);
+            const bool there_below = space.holds(there.when), back_below = space.holds(back.when);
+            threshold.side(true);
+            const bool there_above = space.holds(there.when), back_above = space.holds(back.when);
+            const bool swaps = (there_below && back_above && !back_below && !there_above) ||
+                               (back_below && there_above && !there_below && !back_above);
+            if (swaps) { where = fmt::format("{} = {:.4g}", threshold.name, threshold.at); }
+            return swaps;
+        });
+        if (!meet) { return; }
+        sink_.warn(info_of(index).place, "flutter",
+                   fmt::format("{}; they meet at {}, so a number that trembles there makes the machine go to and fro; "
+                               "leave a gap between the two",
+                               ways, where),
+                   "states." + name_of(info_of(index).from));
+    }
+
+    // ---- moments and fades ------------------------------------------------------------------------------------------
+
+    /// The motions that may play while `node` is active.
+    void collect_motions(std::uint16_t node, std::set<std::uint16_t>& motions) const {
+        const CompiledState& state = data_.states[node];
+        if (state.kind == NodeKind::motion) {
+            motions.insert(state.motion);
+            return;
+        }
+        for (std::size_t child = node + 1U; child < data_.states.size(); ++child) {
+            if (data_.states[child].parent == node) { collect_motions(std::uint16_t(child), motions); }
+        }
+    }
+
+    template <typename Visit> void each_leaf(std::uint16_t node, Visit visit) const {
+        std::set<std::uint16_t> motions;
+        collect_motions(node, motions);
+        for (const std::uint16_t motion : motions) {
+            for (const Leaf& leaf : data_.motions.leaves_of(data_.motions.motions[motion])) { visit(leaf); }
+        }
+    }
+
+    void check_moments(std::uint16_t node, std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const TransitionInfo& info = info_of(index);
+        bool mark = transition.mark == nothing, span = transition.span == nothing, loops = false, ends = false;
+        each_leaf(node, [&](const Leaf& leaf) {
+            const ClipMoments& moments = data_.moments[leaf.clip];
+            for (const PlacedMark& m : moments.marks) { mark = mark || m.mark == transition.mark; }
+            for (const PlacedSpan& s : moments.spans) { span = span || s.span == transition.span; }
+            loops = loops || leaf.loops;
+            ends = ends || !leaf.loops;
+        });
+        const auto unpassed = [&](const char* what, const std::string& name) {
+            sink_.warn(info.place, "unpassed-mark",
+                       fmt::format("this waits for {} '{}', and no clip that '{}' plays has it; add it to one of them",
+                                   what, name, name_of(info.from)),
+                       "states." + name_of(info.from));
+        };
+        if (!mark) { unpassed("mark", data_.mark_names[transition.mark]); }
+        if (!span) { unpassed("span", data_.span_names[transition.span]); }
+        bool reads_end = false;
+        for (const Instruction& i : data_.instructions(transition.when)) {
+            const bool reading = i.operation == Operation::reading;
+            reads_end =
+                reads_end || (reading && (Reading(i.slot) == Reading::left || Reading(i.slot) == Reading::ended));
+        }
+        if (reads_end && loops && !ends) {
+            sink_.warn(info.place, "left-of-loop",
+                       fmt::format("'{}' looks at the end of what '{}' plays, and that loops for ever; compare "
+                                   "state.loops or state.elapsed, or play it with 'loop: no'",
+                                   info.condition, name_of(info.from)),
+                       "states." + name_of(info.from));
+        }
+    }
+
+    /// The shortest motion that entering `node` may play, when all of them come to an end; infinite otherwise.
+    [[nodiscard]] double shortest_entered(std::uint16_t node) const {
+        const CompiledState& state = data_.states[node];
+        double shortest = std::numeric_limits<double>::infinity();
+        if (state.kind == NodeKind::pick) { return shortest; } // its entries see to their own fades
+        if (state.kind == NodeKind::motion) {
+            double seconds = 0;
+            for (const Leaf& leaf : data_.motions.leaves_of(data_.motions.motions[state.motion])) {
+                if (leaf.loops || !leaf.pace.empty()) { return shortest; }
+                seconds = std::max(seconds, data_.clips[leaf.clip].seconds);
+            }
+            return seconds > 0 ? seconds : shortest; // a single pose is held on purpose
+        }
+        for (const std::uint16_t inner : inside(node)) { shortest = std::min(shortest, shortest_entered(inner)); }
+        return shortest;
+    }
+
+    void check_fade(std::uint16_t node, std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const TransitionInfo& info = info_of(index);
+        if (!transition.fade_by.empty()) { return; }
+        const double entered = shortest_entered(transition.target);
+        if (transition.fade > entered + fade_slack) {
+            sink_.warn(
+                info.place, "long-fade",
+                fmt::format("the fade to '{}' takes {:.4g} s, and what plays there is over after {:.4g} s, before "
+                            "it was ever seen whole; shorten the fade",
+                            name_of(info.to), transition.fade, entered),
+                "states." + name_of(info.from));
+            return;
+        }
+        const double own = shortest_entered(node);
+        double left = own - transition.after;
+        if (transition.mark != nothing) {
+            left = std::numeric_limits<double>::infinity();
+            each_leaf(node, [&](const Leaf& leaf) {
+                if (leaf.loops || !leaf.pace.empty()) { return; }
+                for (const PlacedMark& m : data_.moments[leaf.clip].marks) {
+                    if (m.mark == transition.mark) {
+                        left = std::min(left, (1 - m.at) * data_.clips[leaf.clip].seconds);
+                    }
+                }
+            });
+        }
+        const bool timed = transition.mark != nothing || transition.after > 0;
+        const bool crossed = transition.style == FadeStyle::cross && !transition.at_end;
+        if (!timed || !crossed || !(left > 0) || !(transition.fade > left + fade_slack)) { return; }
+        sink_.warn(info.place, "fade-past-end",
+                   fmt::format("as this leaves, '{}' has {:.4g} s left, and the fade takes {:.4g} s: the rest of it "
+                               "fades from a motion that stands still; shorten the fade, or leave earlier",
+                               name_of(info.from), left, transition.fade),
+                   "states." + name_of(info.from));
+    }
+
+    const Document& document_;
+    const CharacterData& data_;
+    DiagnosticSink& sink_;
+    std::vector<CuePlayer> players_;
+    std::vector<bool> reached_;
+    std::set<std::string> said_condition_;
+};
+
+} // namespace
+
+void check_machine(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
+                   DiagnosticSink& sink) {
+    MachineChecker(document, character, sheets, sink).run();
+}
+
+} // namespace gait

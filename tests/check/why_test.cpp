@@ -1,0 +1,61 @@
+#include "machine_support.hpp"
+
+#include <catch2/catch.hpp>
+
+using namespace gait;
+
+namespace {
+
+std::string told(const Performer& performer) {
+    std::string text;
+    for (const WeighedTransition& weighed : weigh_transitions(performer)) {
+        const TransitionInfo& info = performer.character().transitions()[weighed.transition];
+        text += performer.character().states()[info.to].name + (weighed.holds() ? " holds" : " waits") + ":";
+        for (const WeighedPart& part : weighed.parts) {
+            text +=
+                " [" + part.text + (part.values.empty() ? "" : ": " + part.values) + (part.holds ? "; yes]" : "; no]");
+        }
+        text += "\n";
+    }
+    return text;
+}
+
+} // namespace
+
+TEST_CASE("each part of a condition is told with its values and whether it holds") {
+    Performer performer(
+        support::machine("speed: {kind: number}, wet: {kind: flag}, hands: {kind: choice, of: [free, pole]}, hop: "
+                         "{kind: signal, wait: 1}",
+                         "a:\n  play: marked\n  go:\n    - {to: b, when: speed > 1 and (not wet and hands == pole)}\n"
+                         "    - {to: b, when: wet or speed > 9}\n    - {to: b, signal: hop, after: 2}\n"
+                         "    - {to: b, at: tick, inside: open, when: rises(wet)}\nb: {play: side, go: [{to: a, at: "
+                         "end, fade: 0.2}]}\n"));
+    performer.set("speed", 1.5);
+    performer.advance(0.5);
+    CHECK(told(performer) ==
+          "b waits: [speed > 1: speed = 1.5; yes] [not wet: wet = no; yes] [hands == pole: hands = free; no]\n"
+          "b waits: [wet or speed > 9: wet = no, speed = 1.5; no]\n"
+          "b waits: [signal hop: not sent, or taken, or kept no longer; no] [after 2 s: 0.5 s in the state; no]\n"
+          "b waits: [rises(wet): wet = no; no] [at tick; no] [inside open; yes]\n");
+    performer.enter(performer.character().state("b"), 0.1);
+    performer.advance(0.25);
+    CHECK(told(performer) == "a waits: [at end: 0.75 s left, the fade takes 0.2 s; no]\n");
+}
+
+TEST_CASE("what settles, and what is active already, is told") {
+    Performer performer(support::machine("wet: {kind: flag}, dry: {kind: flag}",
+                                         "a: {play: low, go: [{to: b, when: wet, fade: 0.5, settle: yes}]}\n"
+                                         "b: {play: high, go: [{to: a, when: dry}]}\n"));
+    performer.set("wet", true);
+    performer.set("dry", true);
+    performer.advance(0.2);
+    CHECK(told(performer) == "a waits: [settled: 0.3 s of its fade are left; no] [dry: dry = yes; yes]\n");
+}
+
+TEST_CASE("weighing a performer leaves it as it was") {
+    Performer performer(support::machine("wet: {kind: flag}", "a: {play: low, go: [{to: a, after: [1, 2]}]}\n"));
+    performer.advance(0.2);
+    const std::vector<std::byte> before(performer.bytes().begin(), performer.bytes().end());
+    (void)weigh_transitions(performer);
+    CHECK(std::equal(before.begin(), before.end(), performer.bytes().begin()));
+}
