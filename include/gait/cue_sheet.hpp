@@ -60,13 +60,13 @@ struct CueSheetRead {
 /// A cue sheet bound to a character: names found, repeats laid out, in order of time.
 class GAIT_API CuePlayer {
 public:
-    /// What a text means to a parameter: a number, or the index of a choice's value. An error, in words, when it means
-    /// nothing.
+    /// What a text means to a parameter: a number, 0 or 1 for a flag, or the index of a choice's value.
     struct Meaning {
         float value = 0;
-        std::string problem; ///< empty when all is well
+        std::string problem; ///< what is wrong with it, in words; empty when all is well
         std::string code;    ///< of the problem
     };
+    /// The meaning of `text` as a value of `parameter`.
     [[nodiscard]] static Meaning meaning_of(const std::string& text, const ParameterInfo& parameter);
 
     /// Binds; names that the character lacks and values of the wrong kind are added to `diagnostics`.

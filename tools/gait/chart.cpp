@@ -36,30 +36,75 @@ struct Panel {
     double top, bottom; ///< of the page
 };
 
-/// Places a panel, with its key in the strip above it.
+/// Places a panel.
 std::string margins(Panel panel) {
-    return fmt::format("set tmargin at screen {}\nset bmargin at screen {}\nset key at screen 0.98, screen {} right "
-                       "center horizontal maxrows 1 samplen 2 noenhanced\n",
-                       panel.top, panel.bottom, panel.top + 0.02);
+    return fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", panel.top, panel.bottom);
+}
+
+/// The parameters that change, each in a lane of its own, since their units have nothing in common.
+struct Lane {
+    std::size_t parameter = 0;
+    double low = 0, high = 0; ///< of what is shown
+};
+
+std::vector<Lane> lanes_of(const Recording& recording, const Character& character) {
+    std::vector<Lane> lanes;
+    for (std::size_t p = 0; p < character.parameters().size(); ++p) {
+        if (is_constant(recording, p)) { continue; }
+        Lane lane{p, 0, 0};
+        for (const RecordedFrame& frame : recording.frames) {
+            lane.low = std::min({lane.low, double(frame.set[p]), double(frame.smoothed[p])});
+            lane.high = std::max({lane.high, double(frame.set[p]), double(frame.smoothed[p])});
+        }
+        lanes.push_back(lane);
+    }
+    return lanes;
+}
+
+std::string lane_name(const Lane& lane, const ParameterInfo& info) {
+    switch (info.kind) {
+    case ParameterKind::flag:
+    case ParameterKind::signal:
+        return info.name;
+    case ParameterKind::choice:
+        return fmt::format("{}: {} to {}", info.name, info.of.front(), info.of[std::size_t(lane.high)]);
+    case ParameterKind::number:
+    case ParameterKind::angle:
+        break;
+    }
+    return fmt::format("{} {:.3g} to {:.3g}{}{}", info.name, lane.low, lane.high, info.unit.empty() ? "" : " ",
+                       info.unit);
 }
 
 std::string parameters_panel(const Recording& recording, const Character& character) {
-    std::string plots;
-    for (std::size_t p = 0; p < character.parameters().size(); ++p) {
-        const ParameterInfo& info = character.parameters()[p];
-        if (is_constant(recording, p)) { continue; }
-        const std::string name = info.unit.empty() ? info.name : fmt::format("{} ({})", info.name, info.unit);
-        const std::size_t set = 3 + 2 * p, smoothed = set + 1;
-        if (!plots.empty()) { plots += ", "; }
-        if (info.smooth > 0) {
-            plots += fmt::format("$frames using 1:{} with steps lw 1 lc rgb '#999999' title {}, ", set,
-                                 plot_text(info.name + " as set"));
+    const std::vector<Lane> lanes = lanes_of(recording, character);
+    std::string names, plots;
+    for (std::size_t l = 0; l < lanes.size(); ++l) {
+        const Lane& lane = lanes[l];
+        const ParameterInfo& info = character.parameters()[lane.parameter];
+        const double foot = double(lanes.size() - 1 - l) + 0.12;
+        const double scale = 0.76 / std::max(lane.high - lane.low, 1e-9);
+        names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ", plot_text(lane_name(lane, info)), foot + 0.38);
+        const std::size_t set = 3 + 2 * lane.parameter, smoothed = set + 1;
+        const auto value = [&](std::size_t column) {
+            return fmt::format("$frames using 1:({:.3f} + (${} - {:.6g}) * {:.6g})", foot, column, lane.low, scale);
+        };
+        if (info.smooth > 0 || info.at_most > 0) {
+            plots += fmt::format("{} with steps lw 1 lc rgb '#aaaaaa' notitle, ", value(set));
         }
-        plots += fmt::format("$frames using 1:{} with {} lw 2 lc rgb '{}' title {}", smoothed,
-                             info.kind == ParameterKind::flag ? "steps" : "lines", plot_colour(p), plot_text(name));
+        const bool steps = info.kind != ParameterKind::number && info.kind != ParameterKind::angle;
+        plots += fmt::format("{} with {} lw 2 lc rgb '{}' notitle, ", value(smoothed), steps ? "steps" : "lines",
+                             plot_colour(l));
     }
-    if (plots.empty()) { plots = "0 with lines lc rgb '#999999' title 'no parameter was set'"; }
-    return "set ylabel 'parameters'\nset yrange [0:*]\nunset ytics\nset ytics\nplot " + plots + "\n";
+    plots += "-9 notitle";
+    return fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',9' noenhanced\nplot {}\n",
+                       std::max<std::size_t>(lanes.size(), 1), names.empty() ? "\"no parameter was set\" 0.5" : names,
+                       plots);
+}
+
+/// A name stands where it has room between two instants.
+bool has_room(const Recording& recording, double from, double to, const std::string& name) {
+    return (to - from) / std::max(recording.seconds, 1e-9) * 150 > double(name.size()) + 1;
 }
 
 std::string states_panel(const Recording& recording, const Character& character) {
@@ -73,9 +118,9 @@ std::string states_panel(const Recording& recording, const Character& character)
         out += fmt::format("set object {} rectangle from {:.4f},0.12 to {:.4f},0.88 fc rgb '{}' fs solid 0.35 border "
                            "lc rgb '#555555'\n",
                            object, from, to, plot_colour(frames[start].state));
-        const std::string& name = character.states()[frames[start].state].name;
-        // A name stands where it has room.
-        if ((to - from) / std::max(recording.seconds, 1e-9) * 160 > double(name.size()) + 1) {
+        const std::string& whole = character.states()[frames[start].state].name;
+        const std::string name = whole.substr(whole.rfind('.') + 1);
+        if (has_room(recording, from, to, name)) {
             out += fmt::format("set label {} {} at {:.4f},0.5 center font ',9' noenhanced\n", object, plot_text(name),
                                (from + to) / 2);
         }
@@ -85,21 +130,51 @@ std::string states_panel(const Recording& recording, const Character& character)
     return out + "plot -1 notitle\nunset object\nunset label\n";
 }
 
-std::string clips_panel(const Character& character) {
-    std::string plots;
+std::string clips_panel(const Recording& recording, const Character& character) {
+    std::string plots, labels;
     const std::size_t first = 3 + 2 * character.parameters().size();
     for (std::size_t c = character.clips().size(); c-- > 0;) {
-        plots +=
-            fmt::format("{}$frames using 1:{} with filledcurves y1=0 lc rgb '{}' fs solid 0.75 title {}",
-                        plots.empty() ? "" : ", ", first + c, plot_colour(c), plot_text(character.clips()[c].name));
+        plots += fmt::format("{}$frames using 1:{} with filledcurves y1=0 lc rgb '{}' fs solid 0.75 notitle",
+                             plots.empty() ? "" : ", ", first + c, plot_colour(c));
     }
-    return "set ylabel 'share of each clip'\nset yrange [0:1]\nset ytics 0.5\nplot " + plots + "\n";
+    // Each clip is named in the middle of the stretches in which it has most of the pose.
+    constexpr std::size_t none = ~std::size_t{0};
+    std::size_t most = none, since = 0;
+    double height = 0;
+    for (std::size_t f = 0; f <= recording.frames.size(); ++f) {
+        std::size_t now = none;
+        double below = 0;
+        if (f < recording.frames.size()) {
+            const std::vector<double> shares = clip_shares(recording.frames[f], character);
+            for (std::size_t c = 0; c < shares.size() && now == none; ++c) {
+                if (shares[c] > 0.5) { now = c; }
+                if (now == none) { below += shares[c]; }
+            }
+        }
+        if (now == most) { continue; }
+        if (most != none) {
+            const double from = recording.frames[since].time, to = recording.frames[f - 1].time;
+            const std::string& name = character.clips()[most].name;
+            // Upright where there is no room to lie down.
+            const bool lies = has_room(recording, from, to, name);
+            if (lies || has_room(recording, from, to, "")) {
+                labels +=
+                    fmt::format("set label {} at {:.4f},{:.3f} center {} noenhanced front\n", plot_text(name),
+                                (from + to) / 2, lies ? height : 0.5, lies ? "font ',9'" : "rotate by 90 font ',8'");
+            }
+        }
+        most = now;
+        since = f;
+        height = below + 0.5 * (1 - below);
+    }
+    return "set ylabel 'share of each clip'\nset yrange [0:1]\nset ytics autofreq 0.5 font ',10'\n" + labels + "plot " +
+           plots + "\nunset label\n";
 }
 
 std::string jolt_panel(const Recording& recording) {
     std::string out = "set ylabel 'jolt (deg/s)'\nset yrange [0:*]\nset ytics autofreq\n";
     if (recording.worst_snap.joint >= 0) {
-        out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.07, screen 0.29 left font "
+        out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.15, screen 0.255 left font "
                            "',10' tc rgb '#b34700'\n",
                            recording.worst_snap.ratio, recording.worst_snap.time);
         out += fmt::format("set arrow 1 from {0:.4f},graph 0.99 to {0:.4f},graph 0.88 lc rgb '#d55e00' lw 2 front\n",
@@ -114,17 +189,18 @@ std::string script_for(const Recording& recording, const Character& character, c
     std::string script = data_block(recording, character);
     script += plot_head(path, output);
     script += "set multiplot title " + plot_text(title) + " noenhanced font ',12'\n";
-    script += fmt::format("set xrange [0:{:.5f}]\nset lmargin at screen 0.07\nset rmargin at screen 0.98\n",
+    script += fmt::format("set xrange [0:{:.5f}]\nset lmargin at screen 0.15\nset rmargin at screen 0.98\n",
                           std::max(recording.seconds, 1e-3));
     script += "set grid xtics lc rgb '#dddddd'\nset format x ''\nset tics scale 0.5\n";
     for (std::size_t i = 0; i < recording.transitions.size(); ++i) {
         script += fmt::format("set arrow {} from {:.4f},graph 0 to {:.4f},graph 1 nohead lc rgb '#bbbbbb' dt 2 back\n",
                               1000 + i, recording.transitions[i].time, recording.transitions[i].time);
     }
-    script += margins({0.92, 0.70}) + parameters_panel(recording, character);
-    script += margins({0.655, 0.575}) + states_panel(recording, character);
-    script += margins({0.52, 0.33}) + clips_panel(character);
-    script += margins({0.27, 0.07}) + jolt_panel(recording);
+    script += margins({0.95, 0.575}) + parameters_panel(recording, character);
+    script += margins({0.555, 0.485}) + states_panel(recording, character);
+    script += margins({0.465, 0.29}) + clips_panel(recording, character);
+    script += "set key at screen 0.98, screen 0.255 right center horizontal samplen 2 noenhanced\n";
+    script += margins({0.235, 0.07}) + jolt_panel(recording);
     return script + "unset multiplot\n";
 }
 

@@ -103,14 +103,28 @@ std::string story(const Recording& recording, const Character& character) {
                             : changes.text();
 
     Table states({{"state"}, {"time in it", A::right}, {"share", A::right}});
+    std::string never;
     for (std::size_t s = 0; s < character.states().size(); ++s) {
+        if (!(recording.seconds_in_state[s] > 0)) {
+            // Of a machine that was never entered its own name says enough.
+            const std::uint16_t parent = character.states()[s].parent;
+            if (parent == 0xFFFF || recording.seconds_in_state[parent] > 0) {
+                never += (never.empty() ? "" : ", ") + character.states()[s].name;
+            }
+            continue;
+        }
         states.add({character.states()[s].name, fmt::format("{:.2f} s", recording.seconds_in_state[s]),
                     fmt::format("{:.0f} %",
                                 recording.seconds > 0 ? 100 * recording.seconds_in_state[s] / recording.seconds : 0)});
     }
-    text += "\n" + states.text() + "\n";
+    text += "\n" + states.text();
+    if (!never.empty()) { text += fmt::format("  never active: {}\n", never); }
+    text += "\n";
 
-    if (std::any_of(character.clips().begin(), character.clips().end(), [](const ClipInfo& c) { return c.travels; })) {
+    const auto clips = character.clips();
+    const bool travels = std::any_of(clips.begin(), clips.end(), [](const ClipInfo& c) { return c.travels; });
+    constexpr double least_way = 5e-4; // metres; less is nothing to tell
+    if (travels && (recording.path_length > least_way || std::abs(recording.frames.back().place.heading) > 0.05)) {
         const GroundPlace& end = recording.frames.back().place;
         const auto way = [](double metres, const char* one, const char* other) {
             return fmt::format("{:.3f} m {}", std::abs(metres), metres < 0 ? other : one);
