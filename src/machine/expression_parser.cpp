@@ -137,7 +137,7 @@ private:
 
     void emit(Instruction instruction, int change) {
         depth_ += change;
-        if (depth_ > expression_stack) {
+        if (depth_ > deepest_expression) {
             fail(at_, "the expression nests too deeply; split it in two conditions", "too-deep");
         }
         result_.code.push_back(instruction);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace gait {
 
@@ -32,6 +33,16 @@ void CompileContext::error(Place place, std::string code, std::string message, s
         message += fmt::format(" (in '{}', used in line {})", use->name, use->place.line);
     }
     sink.error(place, std::move(code), std::move(message), std::move(path));
+}
+
+bool CompileContext::too_many(std::size_t count, const char* what) {
+    constexpr std::size_t most = 50'000;
+    if (count < most) { return false; }
+    const std::vector<Use> none;
+    const std::vector<Use> before = std::exchange(uses, none);
+    error({}, "too-many", fmt::format("all uses together make more than {} {}", most, what), what);
+    uses = before;
+    return true;
 }
 
 void CompileContext::unknown(Place place, const std::string& kind, const std::string& name,

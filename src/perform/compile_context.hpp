@@ -56,6 +56,9 @@ struct CompileContext {
     void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
                  std::string path = {});
 
+    /// Whether so many of something are too many; said once. What is written once and used often grows without bound.
+    bool too_many(std::size_t count, const char* what);
+
     /// What an expression may not do.
     enum class StateReadings { allowed, refused };
 

@@ -109,6 +109,7 @@ private:
         }
         for (const StateDefinition& state : definition.states) {
             machines_[std::size_t(index)].nodes.push_back(nothing);
+            if (context_.too_many(data_.states.size(), "states")) { continue; }
             if (state.junction.empty()) {
                 const std::uint16_t node = add_state(state, index, around.node, path, prefix);
                 machines_[std::size_t(index)].nodes.back() = node;
@@ -660,6 +661,7 @@ private:
     /// Adds the transition, or, where it leads to a junction, one for each branch: tried in order they do what the
     /// junction says, and a frame knows no junctions.
     void add_ways(const Way& way, const Target& target, std::size_t depth) {
+        if (context_.too_many(data_.transitions.size(), "ways")) { return; }
         if (target.junction == nullptr) {
             Way added = way;
             added.compiled.target = target.node;

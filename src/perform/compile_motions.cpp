@@ -123,7 +123,7 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
     };
     MotionPart part;
     const MotionDefinition* definition = resolved.definition;
-    if (definition == nullptr) {
+    if (definition == nullptr || context_.too_many(data_.motions.parts.size(), "parts of motions")) {
         // It was said.
     } else if (setting.depth > deepest_motion) {
         context_.error(definition->place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion),

@@ -2,9 +2,16 @@
 #include "machine/expression_parser.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
-    const gait::ExpressionScope scope{{{"speed", gait::ValueType::number}, {"halt", gait::ValueType::flag}}};
+    gait::ExpressionScope scope{{{"speed", gait::ValueType::number},
+                                 {"halt", gait::ValueType::flag},
+                                 {"hands", gait::ValueType::choice, false, {"free", "pole"}},
+                                 {"heading", gait::ValueType::number, true},
+                                 {"hop", gait::ValueType::signal}}};
+    scope.signals_hold = true;
+    scope.arguments = {{"work", "pole"}, {"pace", "speed"}};
+    scope.add_edge = [](bool, const std::vector<gait::Instruction>&) { return std::uint16_t{5}; };
     const std::string text = fuzz::text(bytes, size);
-    const std::vector<float> values{1.5F, 1};
+    const std::vector<float> values{1.5F, 1, 1, -170, 0, 0};
     for (const gait::ValueType wanted : {gait::ValueType::number, gait::ValueType::flag}) {
         const gait::ParsedExpression parsed = gait::parse_expression(text, scope, wanted);
         if (parsed.error) {

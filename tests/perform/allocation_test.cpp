@@ -73,6 +73,34 @@ TEST_CASE("advancing, setting, reading and assigning allocate nothing") {
     CHECK(folded); // the dearest path was among them
 }
 
+TEST_CASE("hops, landings, picks, signals, events and values allocate nothing") {
+    const auto& character = support::lamplighter().character;
+    gait::Performer performer(character);
+    gait::Bindings bindings(*character);
+    int left = 0, steps = 0;
+    bindings.on_event([&](const gait::Event& event) { left += event.kind == gait::EventKind::left ? 1 : 0; });
+    bindings.flag("airborne", [&] { return steps % 200 > 120 && steps % 200 < 160; });
+    bindings.number("fall_speed", [&] { return float(steps % 200 > 130 ? steps % 40 : 0) / 4; });
+    const gait::SignalParameter hop = character->signal("hop"), greet = character->signal("greet");
+    const gait::ChoiceParameter hands = character->choice("hands");
+    const gait::NumberParameter speed = character->number("speed");
+    const gait::NumberValue top = character->number_value("top_speed");
+    const long before = allocations;
+    float sum = 0;
+    for (; steps < 4000; ++steps) {
+        if (steps % 170 == 0) { performer.send(hop); }
+        if (steps % 400 == 10) { performer.send(greet); }
+        performer.set(hands, steps % 900 > 500 ? "pole" : "free");
+        performer.set(speed, steps % 300 < 150 ? 3.0F : 0.0F);
+        bindings.advance(performer, steps % 90 == 0 ? 0.9 : 1.0 / 60);
+        sum += performer.get(top);
+    }
+    CHECK(allocations == before);
+    CHECK(left > 30);
+    CHECK(sum > 0);
+    CHECK(bindings.events().lost() == 0);
+}
+
 TEST_CASE("travelling, and reading the way and the numbers, allocates nothing") {
     const gait::Loaded loaded = gait::load(support::project() / "demo/crossing.gait.yaml");
     REQUIRE(loaded.character);

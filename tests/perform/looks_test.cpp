@@ -3,6 +3,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 
@@ -311,4 +312,43 @@ TEST_CASE("entering from the game leaves through no condition, and inside a mach
     CHECK(performer.enter(character->state("b"), 0.2));
     CHECK(performer.state_name() == "b.one");
     CHECK_FALSE(performer.enter(character->state("b.three"), 0.2));
+}
+
+TEST_CASE("an inertial fade keeps the speed of the body, and a frozen motion carries it no further") {
+    // Two walks that travel, at one and at three metres a second.
+    Assets assets = support::assets(2, {support::held("slow", 2, 0), support::held("quick", 2, 0)});
+    for (const auto& [name, metres] : {std::pair{"slow", 1.0F}, {"quick", 3.0F}}) {
+        auto& track = assets.clips[name].tracks[0].translation;
+        track.times = {0, 1};
+        track.values = {{0, 1, 0}, {0, 1, metres}};
+    }
+    const auto walk = [&](const char* style) {
+        return support::character(
+            std::string("gait: 1\nrig: x.glb\nclips: {slow: {loop: yes, travel: joint_0}, quick: {loop: yes, travel: "
+                        "joint_0}}\nparameters: {go: {kind: flag}}\nlayers: [{name: body, machine: {start: a, states: {"
+                        "a: {play: slow, go: [{to: b, when: go, fade: 0.4, style: ") +
+                style + "}]}, b: {play: quick, go: [{to: a, when: not go, fade: 0.4, style: " + style + "}]}}}}]\n",
+            assets);
+    };
+    constexpr double dt = 1.0 / 480;
+    const auto speeds = [&](const char* style) {
+        Performer performer(walk(style));
+        std::vector<double> found;
+        for (int i = 0; i < 480; ++i) {
+            if (i == 100) { performer.set("go", true); }
+            if (i == 250) { performer.set("go", false); } // back in the middle of the fade
+            performer.advance(dt);
+            found.push_back(double(performer.travel().move.z) / dt);
+        }
+        return found;
+    };
+    for (const char* style : {"cross", "inertial"}) {
+        const auto found = speeds(style);
+        CAPTURE(style);
+        for (std::size_t i = 1; i < found.size(); ++i) { REQUIRE(std::abs(found[i] - found[i - 1]) < 0.05); }
+        CHECK(found.back() == Approx(1).margin(0.01));
+        CHECK(*std::max_element(found.begin(), found.end()) > 2.5);
+    }
+    const auto frozen = speeds("frozen");
+    CHECK(frozen[101] < 0.1); // the motion that is left stands still, the other is not there yet
 }

@@ -273,3 +273,48 @@ TEST_CASE("motions are written once and played in several states, with arguments
     CHECK_THAT(machine_mistakes("x: {kind: flag}", "a: {play: low}\n", "a", "motions: {low: high}\n"),
                Catch::Contains("there is a clip 'low' already; call the motion something else [doubled-name]"));
 }
+
+TEST_CASE("uses within uses do not grow without bound") {
+    std::string motions = "motions:\n", machines = "machines:\n";
+    for (int i = 0; i < 12; ++i) {
+        const std::string next = i == 11 ? "low" : "m" + std::to_string(i + 1);
+        std::string points;
+        for (int p = 0; p < 9; ++p) { points += (p == 0 ? "" : ", ") + std::to_string(p) + ": " + next; }
+        motions += "  m" + std::to_string(i) + ": {blend: speed, points: {" + points + "}}\n";
+    }
+    for (int i = 0; i < 7; ++i) {
+        const std::string inner = i == 6 ? "play: low" : "machine: n" + std::to_string(i + 1);
+        std::string states;
+        for (int s = 0; s < 12; ++s) {
+            states += std::string(s == 0 ? "" : ", ") + "s" + std::to_string(s) + ": {" + inner + "}";
+        }
+        machines += "  n" + std::to_string(i) + ": {start: s0, states: {" + states + "}}\n";
+    }
+    CHECK_THAT(machine_mistakes("speed: {kind: number}", "a: {play: m0}\n", "a", motions),
+               Catch::Contains("all uses together make more than 50000 parts of motions [too-many]"));
+    CHECK_THAT(machine_mistakes("speed: {kind: number}", "a: {machine: n0}\n", "a", machines),
+               Catch::Contains("all uses together make more than 50000 states [too-many]"));
+    std::string junctions = "a: {play: low, go: [{to: j0, when: wet}]}\n";
+    for (int i = 0; i < 12; ++i) {
+        const std::string next = i == 11 ? "a" : "j" + std::to_string(i + 1);
+        std::string branches;
+        for (int b = 0; b < 5; ++b) { branches += "{to: " + next + ", when: speed > " + std::to_string(b) + "}, "; }
+        junctions += "j" + std::to_string(i) + ": {junction: [" + branches + "{to: " + next + "}]}\n";
+    }
+    CHECK_THAT(machine_mistakes("speed: {kind: number}, wet: {kind: flag}", junctions),
+               Catch::Contains("all uses together make more than 50000 ways [too-many]"));
+}
+
+TEST_CASE("a condition as deep as may be written still has room when a junction adds its own") {
+    std::string deep = "1";
+    for (int i = 0; i < 29; ++i) { deep = "1 + (" + deep + ")"; }
+    const auto character = machine("wet: {kind: flag}", "a: {play: low, go: [{to: j, when: " + deep +
+                                                            " > 2}]}\n"
+                                                            "j: {junction: [{to: k, when: " +
+                                                            deep +
+                                                            " > 3}, {to: a}]}\n"
+                                                            "k: {junction: [{to: b, when: " +
+                                                            deep + " > 29}, {to: a}]}\nb: {play: high}\n");
+    Performer performer(character);
+    CHECK(at(performer, 0.1) == "b");
+}
