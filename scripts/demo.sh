@@ -6,5 +6,8 @@ scripts/setup.sh build
 cmake --preset release -DGAIT_BUILD_TESTS=OFF -B build/demo >/dev/null
 cmake --build build/demo --parallel
 mkdir -p out
-exec build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
+build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
   --chart out/round.png --film out/round-film.png --bake out/round.glb --trace out/round.csv
+echo
+exec build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
+  --chart out/evening.png --film out/evening-film.png

@@ -28,6 +28,7 @@ struct CompiledTransition {
     std::uint16_t mark = nothing, span = nothing;
     std::uint16_t draws_as = 0; ///< transitions that share this draw the same `after`
     CodeRange when;             ///< empty: always
+    bool reads_state = false;   ///< its condition or its fade speak of the state
     bool at_end = false;        ///< leaves so early that its fade is done as the motion ends
     bool not_again = false;     ///< of `always`: not into what is active
     bool settle = false;        ///< what it enters is not left before its fade is done

@@ -667,6 +667,7 @@ private:
             added.compiled.target = target.node;
             added.info.to = data_.states[target.node].visible;
             add_thresholds(added.compiled);
+            added.compiled.reads_state = reads_state(added.compiled.when) || reads_state(added.compiled.fade_by);
             data_.transitions.push_back(added.compiled);
             data_.transition_info.push_back(added.info);
             return;
@@ -803,6 +804,12 @@ private:
         if (!definition.inside.empty()) { add("inside " + definition.inside.value); }
         if (way.compiled.at_end) { add("at end"); }
         return words;
+    }
+
+    [[nodiscard]] bool reads_state(CodeRange range) const {
+        const auto code = data_.instructions(range);
+        return std::any_of(code.begin(), code.end(),
+                           [](const Instruction& i) { return i.operation == Operation::reading; });
     }
 
     /// Finds comparisons of `state.left` or `state.elapsed` with a number: their instants split a step.

@@ -46,15 +46,17 @@ void pass_clip(Frame& frame, std::size_t index, std::size_t l, double phase_step
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[l];
     Playhead& playhead = frame.block.playheads(instance)[l];
     if (!(playhead.weight > 0)) { return; }
+    const ClipMoments& moments = frame.data.moments[leaf.clip];
+    const bool has_moments = !moments.marks.empty() || !moments.spans.empty();
     if (follows_phase(instance, leaf)) {
-        pass_moments(frame, {index, l, frame.header.phase, frame.header.phase + phase_step, dt});
+        if (has_moments) { pass_moments(frame, {index, l, frame.header.phase, frame.header.phase + phase_step, dt}); }
         return;
     }
     const double step = dt * own_speed(instance, leaf, playhead);
     if (step == 0) { return; }
     double to = playhead.position + step;
     if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-    pass_moments(frame, {index, l, playhead.position, to, dt * (to - playhead.position) / step});
+    if (has_moments) { pass_moments(frame, {index, l, playhead.position, to, dt * (to - playhead.position) / step}); }
     playhead.position = to;
     if (leaf.loops) { come_round(playhead.position, playhead.loops); }
 }

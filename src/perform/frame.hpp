@@ -22,7 +22,7 @@ struct Frame {
     EventList* events;    ///< null when nobody listens
     bool in_step = false; ///< inside `advance`, where what happens is told
     /// Marks that the active motion passed since the last decision.
-    std::array<std::uint16_t, 16> passed{};
+    std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;
 
     [[nodiscard]] Instance& active() const { return header.instances[header.instance_count - 1U]; }

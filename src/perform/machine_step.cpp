@@ -350,11 +350,11 @@ StateReadings readings_at(const Frame& frame, std::size_t level, const StateRead
     return readings;
 }
 
-double seconds_left_at(const Frame& frame, std::size_t level, double of_motion) {
+double seconds_left_at(const Frame& frame, std::size_t level) {
     for (std::size_t inner = level + 1; inner < frame.header.depth; ++inner) {
         if (!frame.data.states[frame.header.path[inner].node].final) { return infinity; }
     }
-    return of_motion;
+    return seconds_left(frame.data, frame.block, frame.active());
 }
 
 double after_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
@@ -369,59 +369,50 @@ double fade_of(const Frame& frame, const CompiledTransition& transition, const E
     return std::isfinite(fade) ? std::clamp(fade, 0.0, longest_fade) : 0;
 }
 
-/// What the whole path has in common at one instant.
-struct Situation {
-    StateReadings motion;
-    double left = 0;
-};
-
-Situation situation_of(const Frame& frame) {
-    return {read_motion(frame.data, frame.block, frame.active()),
-            seconds_left(frame.data, frame.block, frame.active())};
-}
-
-Standing standing_in(const Frame& frame, std::size_t level, const CompiledTransition& transition,
-                     const Situation& situation) {
-    Standing standing;
-    standing.inputs = {frame.block.smoothed(), frame.block.raw(), readings_at(frame, level, situation.motion)};
-    standing.elapsed = frame.header.path[level].elapsed;
-    standing.left = seconds_left_at(frame, level, situation.left);
-    standing.after = after_of(frame, level, transition);
-    standing.fade = fade_of(frame, transition, standing.inputs);
-    // At a threshold's instant it counts as passed: time goes on.
+/// What an expression of a transition may read, its thresholds counting as passed at their instant: time goes on.
+StateReadings readings_for(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
+    StateReadings readings = readings_at(frame, level, read_motion(frame.data, frame.block, frame.active()));
     for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
         const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
-        StateReadings& readings = standing.inputs.state;
         float& reading = threshold.reading == Reading::left ? readings.left : readings.elapsed;
         if (std::fabs(reading - threshold.value) > 1e-6F * (1 + std::fabs(threshold.value))) { continue; }
         const float beyond = threshold.reading == Reading::left ? -std::numeric_limits<float>::infinity()
                                                                 : std::numeric_limits<float>::infinity();
         reading = std::nextafter(threshold.value, beyond);
     }
-    if (transition.signal != nothing) {
-        const SentSignal& sent = frame.block.signals()[transition.signal];
-        standing.signal_there = sent.pending != 0;
-        standing.signal_waits = sent.wait_left > instant;
-    }
-    if (transition.mark != nothing) {
-        const auto end = frame.passed.begin() + std::ptrdiff_t(frame.passed_count);
-        standing.mark_passed = std::find(frame.passed.begin(), end, transition.mark) != end;
-    }
-    if (transition.span != nothing) {
-        standing.inside_span = seconds_to_span(frame.data, frame.block, frame.active(), transition.span) == 0;
-    }
-    standing.on_path = is_on_path(frame.header, frame.data.states[transition.target], transition.target);
-    return standing;
+    return readings;
 }
 
-bool is_due(const Frame& frame, const CompiledTransition& transition, const Standing& standing) {
-    if (transition.not_again && standing.on_path) { return false; }
-    if (!standing.signal_there || standing.signal_waits || !standing.mark_passed || !standing.inside_span) {
-        return false;
-    }
-    if (standing.elapsed < standing.after - instant) { return false; }
-    if (transition.at_end && standing.left > standing.fade + instant) { return false; }
-    return transition.when.empty() || evaluate(frame.data.instructions(transition.when), standing.inputs) != 0;
+bool is_signalled(const Frame& frame, const CompiledTransition& transition) {
+    if (transition.signal == nothing) { return true; }
+    const SentSignal& sent = frame.block.signals()[transition.signal];
+    return sent.pending != 0 && !(sent.wait_left > instant);
+}
+
+bool has_passed(const Frame& frame, const CompiledTransition& transition) {
+    const auto end = frame.passed.begin() + std::ptrdiff_t(frame.passed_count);
+    return transition.mark == nothing || std::find(frame.passed.begin(), end, transition.mark) != end;
+}
+
+bool is_inside(const Frame& frame, const CompiledTransition& transition) {
+    return transition.span == nothing || seconds_to_span(frame.data, frame.block, frame.active(), transition.span) == 0;
+}
+
+bool leads_into_active(const Frame& frame, const CompiledTransition& transition) {
+    return is_on_path(frame.header, frame.data.states[transition.target], transition.target);
+}
+
+/// Whether a transition falls now, and with what fade. What costs least is asked first.
+bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& transition, double& fade) {
+    if (!is_signalled(frame, transition) || !has_passed(frame, transition)) { return false; }
+    if (frame.header.path[level].elapsed < after_of(frame, level, transition) - instant) { return false; }
+    if (transition.not_again && leads_into_active(frame, transition)) { return false; }
+    ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
+    if (transition.reads_state) { inputs.state = readings_for(frame, level, transition); }
+    fade = fade_of(frame, transition, inputs);
+    if (transition.at_end && seconds_left_at(frame, level) > fade + instant) { return false; }
+    if (!transition.when.empty() && evaluate(frame.data.instructions(transition.when), inputs) == 0) { return false; }
+    return is_inside(frame, transition);
 }
 
 /// States that were left or entered at one instant.
@@ -436,7 +427,7 @@ public:
     }
 
 private:
-    std::array<std::uint16_t, 2 * most_levels * most_splits> nodes_{};
+    std::array<std::uint16_t, 2 * most_levels * most_splits> nodes_; ///< only the first `count_` hold anything
     std::size_t count_ = 0;
 };
 
@@ -451,17 +442,12 @@ void record(Frame& frame, std::uint16_t transition) {
 /// The first transition that holds, outermost states first; none when nothing does.
 std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade) {
     if (is_settling(frame.header)) { return no_transition; }
-    const Situation situation = situation_of(frame);
     for (std::size_t level = 0; level < frame.header.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.header.path[level].node];
         for (std::size_t t = 0; t < state.transition_count; ++t) {
             const auto index = std::uint16_t(state.first_transition + t);
             const CompiledTransition& transition = frame.data.transitions[index];
-            if (visited.contains(transition.target)) { continue; }
-            const Standing standing = standing_in(frame, level, transition, situation);
-            if (!is_due(frame, transition, standing)) { continue; }
-            fade = standing.fade;
-            return index;
+            if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
         }
     }
     return no_transition;
@@ -640,7 +626,21 @@ void announce(Frame& frame) {
 }
 
 Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
-    return standing_in(frame, level, transition, situation_of(frame));
+    Standing standing;
+    standing.inputs = {frame.block.smoothed(), frame.block.raw(), readings_for(frame, level, transition)};
+    standing.elapsed = frame.header.path[level].elapsed;
+    standing.left = seconds_left_at(frame, level);
+    standing.after = after_of(frame, level, transition);
+    standing.fade = fade_of(frame, transition, standing.inputs);
+    if (transition.signal != nothing) {
+        const SentSignal& sent = frame.block.signals()[transition.signal];
+        standing.signal_there = sent.pending != 0;
+        standing.signal_waits = sent.wait_left > instant;
+    }
+    standing.mark_passed = has_passed(frame, transition);
+    standing.inside_span = is_inside(frame, transition);
+    standing.on_path = leads_into_active(frame, transition);
+    return standing;
 }
 
 void decide(Frame& frame) {
@@ -688,18 +688,17 @@ double seconds_to_decision(const Frame& frame) {
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };
-    const double left = seconds_left(frame.data, frame.block, frame.active());
     if (is_settling(header)) { consider(frame.active().fade - frame.active().elapsed); }
     for (std::size_t level = 0; level < header.depth; ++level) {
         const CompiledState& state = frame.data.states[header.path[level].node];
-        const double elapsed = header.path[level].elapsed, level_left = seconds_left_at(frame, level, left);
+        const double elapsed = header.path[level].elapsed;
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
         for (std::size_t t = 0; t < state.transition_count; ++t) {
             const CompiledTransition& transition = frame.data.transitions[state.first_transition + t];
             consider(after_of(frame, level, transition) - elapsed);
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
-                consider(level_left - fade_of(frame, transition, inputs));
+                consider(seconds_left_at(frame, level) - fade_of(frame, transition, inputs));
             }
             if (transition.mark != nothing) {
                 consider(seconds_to_mark(frame.data, frame.block, frame.active(), transition.mark));
@@ -712,7 +711,7 @@ double seconds_to_decision(const Frame& frame) {
             }
             for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
                 const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
-                consider(threshold.reading == Reading::left ? level_left - double(threshold.value)
+                consider(threshold.reading == Reading::left ? seconds_left_at(frame, level) - double(threshold.value)
                                                             : double(threshold.value) - elapsed);
             }
         }

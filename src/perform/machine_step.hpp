@@ -43,7 +43,7 @@ void weigh_active(Frame& frame);
 /// Whether the state may not be left yet.
 [[nodiscard]] GAIT_API bool is_settling(const PerformerHeader& header);
 
-/// A transition as it stands for the node at `level` of the active path, for `--why` as for a frame.
+/// A transition as it stands for the node at `level` of the active path, for people who ask why.
 struct Standing {
     double elapsed = 0; ///< seconds of its state
     double left = 0;    ///< seconds of its motion or machine

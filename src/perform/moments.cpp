@@ -29,7 +29,6 @@ public:
 
     void run() {
         const ClipMoments& moments = frame_.data.moments[leaf_->clip];
-        if (moments.marks.empty() && moments.spans.empty()) { return; }
         const bool back = played_.to < played_.from;
         for (const PlacedSpan& span : moments.spans) {
             each_pass({EventKind::span_ended, span.span, back ? span.from : span.to});
