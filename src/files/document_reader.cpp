@@ -295,6 +295,29 @@ private:
         }
     }
 
+    void refuse_by_kind(const YamlMap& map, const ParameterDefinition& parameter) {
+        const Text& name = parameter.name;
+        switch (parameter.kind) {
+        case ParameterKind::flag:
+            refuse(map, name, "a flag", {"range", "unit", "smooth", "at_most", "of", "keep", "wait"});
+            break;
+        case ParameterKind::choice:
+            refuse(map, name, "a choice", {"range", "unit", "smooth", "at_most", "keep", "wait"});
+            break;
+        case ParameterKind::signal:
+            refuse(map, name, "a signal",
+                   {"range", "unit", "smooth", "at_most", "of", "default", "from", "remember", "greatest", "since",
+                    "on_when", "flips_on"});
+            break;
+        case ParameterKind::angle:
+            refuse(map, name, "an angle", {"range", "of", "keep", "wait"});
+            break;
+        case ParameterKind::number:
+            refuse(map, name, "a number", {"of", "keep", "wait"});
+            break;
+        }
+    }
+
     void read_parameters(const YamlNode& node) {
         for (const auto& [name, value] : named_entries(node, "parameters", sink_)) {
             ParameterDefinition parameter;
@@ -333,25 +356,8 @@ private:
             parameter.flips_on = map.text("flips_on");
             parameter.only_while = map.text("while");
             parameter.clear = map.text("clear");
-            switch (parameter.kind) {
-            case ParameterKind::flag:
-                refuse(map, name, "a flag", {"range", "unit", "smooth", "at_most", "of", "keep", "wait"});
-                break;
-            case ParameterKind::choice:
-                refuse(map, name, "a choice", {"range", "unit", "smooth", "at_most", "keep", "wait"});
-                break;
-            case ParameterKind::signal:
-                refuse(map, name, "a signal",
-                       {"range", "unit", "smooth", "at_most", "of", "default", "from", "remember", "greatest", "since",
-                        "on_when", "flips_on"});
-                break;
-            case ParameterKind::angle:
-                refuse(map, name, "an angle", {"range", "of", "keep", "wait"});
-                break;
-            case ParameterKind::number:
-                refuse(map, name, "a number", {"of", "keep", "wait"});
-                break;
-            }
+            // What changes a parameter of the base need not say its kind again.
+            if (!based_ || map.find("kind") != nullptr) { refuse_by_kind(map, parameter); }
             document_.parameters.push_back(std::move(parameter));
         }
     }
@@ -879,6 +885,15 @@ void tune_parameters(std::vector<ParameterDefinition>& base, std::vector<Paramet
         if (definition.range) { known->range = definition.range; }
         if (definition.default_value) { known->default_value = definition.default_value; }
         if (definition.smooth) { known->smooth = definition.smooth; }
+        if (definition.at_most) { known->at_most = definition.at_most; }
+        if (definition.keep.place.line > 0) { known->keep = definition.keep; }
+        if (definition.wait.place.line > 0) { known->wait = definition.wait; }
+        for (Text ParameterDefinition::*text :
+             {&ParameterDefinition::from, &ParameterDefinition::remember, &ParameterDefinition::greatest,
+              &ParameterDefinition::since, &ParameterDefinition::on_when, &ParameterDefinition::off_when,
+              &ParameterDefinition::flips_on, &ParameterDefinition::only_while, &ParameterDefinition::clear}) {
+            if (!(definition.*text).empty()) { (*known).*text = definition.*text; }
+        }
         if (!definition.unit.empty()) { known->unit = definition.unit; }
         if (!definition.note.empty()) { known->note = definition.note; }
     }

@@ -1,6 +1,8 @@
 /// Conditions and other expressions as a frame evaluates them: a short postfix program over parameter slots.
 #pragma once
 
+#include "gait/api.hpp"
+
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -80,6 +82,6 @@ inline constexpr int expression_stack = deepest_expression + 8;
 [[nodiscard]] double wrapped_degrees(double degrees);
 
 /// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
-[[nodiscard]] float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);
+[[nodiscard]] GAIT_API float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);
 
 } // namespace gait

@@ -13,13 +13,6 @@
 namespace gait {
 namespace {
 
-/// Whether some motion follows the layer's shared phase.
-bool plays_synced(const Frame& frame) {
-    const auto& instances = frame.header.instances;
-    return std::any_of(instances.begin(), instances.begin() + frame.header.instance_count,
-                       [&](const Instance& i) { return frame.motion_of(i).synced && i.loose == 0; });
-}
-
 void come_round(double& position, std::uint32_t& loops) {
     if (position >= 0 && position < 1) { return; }
     const double whole = std::floor(position);
@@ -83,7 +76,7 @@ void pass(Frame& frame, double dt) {
     const std::size_t first_event = frame.events == nullptr ? 0 : frame.events->events().size();
     travel(frame, dt);
     // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    const bool synced = plays_synced(frame);
+    const bool synced = frame.plays_synced();
     const double phase_step = synced ? dt * shared_cadence(frame.data, frame.block, dt / 2) : 0;
     const double end = seconds_left(frame.data, frame.block, frame.active());
     for (std::size_t i = 0; i < header.instance_count; ++i) {
@@ -189,7 +182,7 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
             if (leaves[l].loops || ahead > 0) { next = std::min(next, ahead / std::fabs(speed)); }
         }
     }
-    const double cadence = plays_synced(frame) ? shared_cadence(data, block, 0) : 0;
+    const double cadence = frame.plays_synced() ? shared_cadence(data, block, 0) : 0;
     if (cadence > 0) { next = std::min(next, (1 - header.phase) / cadence); }
     return next;
 }

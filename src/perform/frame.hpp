@@ -4,6 +4,7 @@
 #include "gait/events.hpp"
 #include "perform/character_data.hpp"
 
+#include <algorithm>
 #include <array>
 
 namespace gait {
@@ -29,6 +30,11 @@ struct Frame {
     [[nodiscard]] const CompiledState& state_of(const Instance& instance) const { return data.states[instance.state]; }
     [[nodiscard]] const Motion& motion_of(const Instance& instance) const {
         return data.motions.motions[state_of(instance).motion];
+    }
+    /// Whether some motion follows the layer's shared phase.
+    [[nodiscard]] bool plays_synced() const {
+        return std::any_of(header.instances.begin(), header.instances.begin() + header.instance_count,
+                           [&](const Instance& i) { return motion_of(i).synced && i.loose == 0; });
     }
 };
 

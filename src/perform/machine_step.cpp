@@ -54,13 +54,6 @@ std::uint8_t free_slot(const PerformerHeader& header) {
     return slot;
 }
 
-/// Whether some motion follows the layer's shared phase.
-bool plays_synced(const Frame& frame) {
-    const auto& instances = frame.header.instances;
-    return std::any_of(instances.begin(), instances.begin() + frame.header.instance_count,
-                       [&](const Instance& i) { return frame.motion_of(i).synced && i.loose == 0; });
-}
-
 /// The motions that play leave the shared phase, each from where it is.
 void loosen_all(Frame& frame) {
     PerformerHeader& header = frame.header;
@@ -204,7 +197,7 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     if (entrance.style == FadeStyle::frozen) {
         for (std::size_t i = 0; i < header.instance_count; ++i) { header.instances[i].frozen = 1; }
     }
-    const bool synced_already = plays_synced(frame);
+    const bool synced_already = frame.plays_synced();
     Instance& fresh = add_instance(frame, node, entrance);
     if (motion.synced && !synced_already) {
         header.phase = 0;

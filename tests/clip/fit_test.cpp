@@ -219,7 +219,8 @@ TEST_CASE("a document based on another takes its logic and brings its own rig, c
     folder.write(
         "base/lamp.gait.yaml",
         "gait: 1\nrig: lamplighter.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}}\n"
-        "parameters: {speed: {kind: number, range: [0, 6]}, go_at: {kind: number, default: 0.5, tune: yes}}\n"
+        "parameters: {speed: {kind: number, range: [0, 6]}, go_at: {kind: number, default: 0.5, tune: yes},\n"
+        "  hop: {kind: signal, keep: 0.1}, twice: {kind: number, from: speed * 2}, hands: {kind: choice, of: [a, b]}}\n"
         "layers: [{name: body, machine: {start: a, states: {a: {play: stand, go: [{to: b, when: speed > go_at}]}, "
         "b: {play: stroll, go: [{to: a, when: speed < go_at}]}}}}]\n");
     const std::string own = "gait: 1\nbased_on: base/lamp.gait.yaml\n";
@@ -233,6 +234,17 @@ TEST_CASE("a document based on another takes its logic and brings its own rig, c
     REQUIRE(tuned.character);
     CHECK(tuned.character->parameters()[1].default_value == 2);
     CHECK(tuned.character->clips()[1].seconds == Approx(0.667).epsilon(0.01));
+    const Loaded retuned =
+        loaded(own + "parameters: {hop: {keep: 0.4, wait: 2}, twice: {from: speed * 3}, speed: {at_most: 5}}\n");
+    INFO(format(retuned.diagnostics));
+    REQUIRE(retuned.character);
+    CHECK(retuned.character->parameters()[0].at_most == 5);
+    CHECK(retuned.character->parameters()[2].keep == Approx(0.4));
+    CHECK(retuned.character->parameters()[2].wait == 2);
+    Performer performer(retuned.character);
+    performer.set("speed", 1.0);
+    performer.advance(0.01);
+    CHECK(performer.smoothed(retuned.character->number("twice")) == 3);
     // A rig of its own whose file lacks a clip: the clip is named, where the base defines it.
     BakedMotion motion{"stand", 30, {rest_pose(demo().rig), rest_pose(demo().rig)}};
     REQUIRE(bake_gltf(folder / "base/lamplighter.glb", motion, folder / "second.glb").empty());

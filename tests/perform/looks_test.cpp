@@ -65,6 +65,31 @@ TEST_CASE("crossed motions go on while they fade, frozen ones stand still, and n
     }
 }
 
+TEST_CASE("a frozen motion stands still though others share its phase, and goes back into no step of its own") {
+    const auto character =
+        machine("go: {kind: flag}, speed: {kind: number, default: 1.5}",
+                "a: {play: {blend: speed, sync: cycle, points: {1: swing, 2: sway}}, go: [{to: b, when: "
+                "go, fade: 0.5, style: frozen}]}\n"
+                "b: {play: {blend: speed, sync: cycle, points: {1: sway, 2: swing}}}\n");
+    Performer performer(character);
+    performer.advance(0.3);
+    performer.set("go", true);
+    performer.advance(0);
+    REQUIRE(performer.instance_count() == 2);
+    CHECK(performer.instance(0).frozen);
+    const auto left_at = [&](std::size_t instance) {
+        std::vector<Transform> pose(2);
+        performer.instance_pose(instance, pose);
+        return pose;
+    };
+    const auto stands = left_at(0), moves = left_at(1);
+    for (int i = 0; i < 20; ++i) {
+        performer.advance(0.02);
+        REQUIRE(greatest_turn(stands, left_at(0)) < 1e-3);
+    }
+    CHECK(greatest_turn(moves, left_at(1)) > 5);
+}
+
 TEST_CASE("with inertial, velocity is continuous where clips have a constant one") {
     const auto character = machine(go, "a: {play: spin, go: [{to: b, when: go, fade: 0.4, style: inertial}]}\n"
                                        "b: {play: spin, go: [{to: a, when: not go, fade: 0.4, style: inertial}]}\n"
