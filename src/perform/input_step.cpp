@@ -166,8 +166,23 @@ void take_inputs(Frame& frame, double dt) {
     if (!data.computed.empty()) { Computer(frame, dt).run(); }
 }
 
+namespace {
+
+/// Whether it flips with each sending of a signal, rather than as a condition begins to hold.
+bool counts_presses(const CharacterData& data, const ComputedParameter& computed) {
+    if (computed.source != ParameterSource::flips || computed.value.count != 1) { return false; }
+    const std::uint16_t slot = data.instructions(computed.value).front().slot;
+    return data.instructions(computed.value).front().operation == Operation::parameter &&
+           slot < data.signal_of.size() && data.signal_of[slot] != nothing;
+}
+
+} // namespace
+
 void forget_edges(Frame& frame) {
-    for (const ComputedParameter& computed : frame.data.computed) {
+    for (std::size_t c = 0; c < frame.data.computed.size(); ++c) {
+        const ComputedParameter& computed = frame.data.computed[c];
+        // Two presses in two steps running are two.
+        if (counts_presses(frame.data, computed)) { frame.block.memory()[c] = 0; }
         if (computed.source == ParameterSource::rises || computed.source == ParameterSource::falls) {
             frame.block.raw()[computed.slot] = frame.block.smoothed()[computed.slot] = 0;
         }

@@ -206,6 +206,12 @@ TEST_CASE("a flag that flips changes once a press, by a condition or a signal") 
     performer.send("shutter");
     performer.advance(0.01);
     CHECK_FALSE(lit());
+    performer.send("shutter"); // in the very next step
+    performer.advance(0.01);
+    CHECK(lit());
+    performer.send("shutter");
+    performer.advance(0.01);
+    CHECK_FALSE(lit());
     performer.set("button", true);
     for (int i = 0; i < 5; ++i) { performer.advance(0.01); }
     CHECK_FALSE(low()); // once, however long it is held
