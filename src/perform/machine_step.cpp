@@ -486,7 +486,7 @@ void go_on_inside(Frame& frame) {
             Deal& deal = frame.block.deals()[state.selector];
             deal.current = deal.next;
             start_entry(frame, pick, deal);
-            entrance.fade = std::min(pick.entries[deal.current].fade, frame.active().elapsed);
+            entrance.fade = pick.entries[deal.current].fade;
             entrance.by = pick.record;
             target = pick.entries[deal.current].node;
             draw_next(frame, pick, deal);

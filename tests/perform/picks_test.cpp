@@ -238,3 +238,20 @@ TEST_CASE("what a pick cannot be is said") {
     CHECK_THAT(machine_mistakes(none, "a: {play: {pick: {of: [low]}}, go: [{to: a, at: end}]}\n"),
                Catch::Contains("[never-ends]"));
 }
+
+TEST_CASE("an entry that is hurried to its end just after it began still gives way with its whole fade") {
+    const auto character =
+        machine("pace: {kind: number, default: 0.1}",
+                "a: {play: {pick: {order: in turn, fade: 0.3, of: [{play: spin, rate: pace}, high]}}}\n");
+    Performer performer(character);
+    performer.advance(0.01);
+    performer.set("pace", 10.0); // two seconds of clip in a fifth of one
+    std::size_t changes = 0;
+    for (int i = 0; i < 40; ++i) {
+        performer.advance(0.02);
+        changes += performer.transitions().size();
+        const InstanceView newest = performer.instance(performer.instance_count() - 1);
+        if (performer.instance_count() > 1) { REQUIRE(newest.fade_seconds == Approx(0.3)); }
+    }
+    CHECK(changes > 0);
+}
