@@ -154,19 +154,35 @@ private:
 };
 
 struct BlendDefinition;
+struct MixDefinition;
+struct AddDefinition;
 struct PickDefinition;
 struct ChooseDefinition;
 struct MachineDefinition;
 
-/// What a state or a point plays: a clip or a named motion, a blend space, a pick or a choose.
+/// How looping clips keep step. Where a motion does not say, it takes over what it stands in; where nothing says:
+/// `footfall` when all its clips that step have footfalls, left and right in turn, else `off`.
+enum class SyncMode : std::uint8_t {
+    automatic,
+    footfall, ///< one phase, in which corresponding footfalls meet; clips whose feet stay down go by themselves
+    cycle,    ///< one phase, each clip evenly
+    off,      ///< each clip goes by itself
+};
+
+/// What a state or a point plays: a clip or a named motion, a blend space, a mix, an addition, a pick or a choose.
 struct MotionDefinition {
     Text clip; ///< when not empty, the name of a clip or of an entry of `motions`, with its arguments: `paces(trot,
                ///< run)`
     Nested<BlendDefinition> blend;
+    Nested<MixDefinition> mix;
+    Nested<AddDefinition> add;
     Nested<PickDefinition> pick;
     Nested<ChooseDefinition> choose;
     std::optional<bool> loop; ///< overrides the clip's own
     Text rate;                ///< an expression: times as fast; negative plays backward, 0 holds
+    SyncMode sync = SyncMode::automatic;
+    bool mirror = false;  ///< left and right change places in all its clips
+    bool reverse = false; ///< all its clips are turned round in time
     Place place;
 
     MotionDefinition() = default;
@@ -182,15 +198,58 @@ struct MotionDefinition {
 
 /// One motion of a blend space, and its place.
 struct PointDefinition {
-    Number at; ///< on the parameter's axis, in its unit
+    std::vector<Number> at; ///< a number a parameter, in its unit; empty: where its clip's own speed and heading are
     MotionDefinition play;
+    std::vector<Number> to; ///< when not empty it holds from `at` to here
+
+    PointDefinition() = default;
+    /// On one parameter.
+    PointDefinition(Number place, MotionDefinition motion) : at{place}, play(std::move(motion)) {}
+    /// At any place, which may be measured.
+    PointDefinition(std::vector<Number> place, MotionDefinition motion)
+        : at(std::move(place)), play(std::move(motion)) {}
 };
 
-/// A blend space on one parameter: motions at points, blended linearly between neighbours and held beyond the ends.
+/// How the points of a blend space on two parameters share the weight: among the corners of the cell that the cursor is
+/// in, the cells being Delaunay's or written by hand; or by gradient bands (Johansen 2009).
+enum class BlendWeighing : std::uint8_t { cells, bands };
+
+/// A blend space: motions at points on one parameter or two. An angle and a number span a plane of velocities, an angle
+/// alone a circle; two numbers are scaled by their ranges. Beyond its points the nearest place between them counts.
 struct BlendDefinition {
     Text parameter;
-    bool sync_cycle = false; ///< `sync: cycle`: looping clips share one phase
+    Text second; ///< parameter; empty for a blend space on one
     std::vector<PointDefinition> points;
+    BlendWeighing weigh = BlendWeighing::cells;
+    std::vector<std::vector<Number>> cells; ///< by hand: the points at each one's corners, counted from 1
+    std::optional<std::pair<Number, Number>>
+        keep_pace; ///< the least and the greatest times as fast by which its clips may follow the speed asked for
+    bool fill_mirrored = false; ///< where a side has no point, the other side's, mirrored
+    bool fill_reversed = false; ///< where a direction has no point, the opposite one's, turned round in time
+};
+
+/// An entry of a mix.
+struct MixEntryDefinition {
+    MotionDefinition play;
+    Text weight; ///< an expression, held between 0 and 1; empty: 1, and for the first entry what the others leave
+    Text mask;   ///< of `masks`: where on the body it counts; empty: everywhere
+};
+
+/// Motions by weights. Where these make up more than 1 they are divided by their sum; what is missing to 1 is the first
+/// entry's.
+struct MixDefinition {
+    std::vector<MixEntryDefinition> of;
+    Number fade{0.2}; ///< seconds that a change of a weight takes
+};
+
+/// A motion added to another: joint by joint its difference to a reference pose, laid on top.
+struct AddDefinition {
+    MotionDefinition what;
+    MotionDefinition to;
+    Text weight;      ///< an expression, held between 0 and 1; empty: 1
+    Text mask;        ///< of `masks`; empty: the whole body
+    Text against;     ///< the clip whose first frame is the reference; empty: the first frame of each added clip
+    Number fade{0.2}; ///< seconds that a change of the weight takes
 };
 
 inline MotionDefinition::MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
@@ -299,6 +358,15 @@ struct NamedMotion {
     MotionDefinition play;
 };
 
+/// An entry of `masks`: how much of each joint, 0 to 1.
+struct MaskDefinition {
+    Text name;
+    Text from;                                   ///< this joint and all below it; empty for `joints` alone
+    Number ramp{1};                              ///< joints down each chain over which it rises to 1
+    std::vector<std::pair<Text, Number>> joints; ///< single ones, over what `from` gives them
+    Place place;
+};
+
 /// An entry of `machines`: written once, used in several states.
 struct NamedMachine {
     Text name;
@@ -343,6 +411,7 @@ struct Document {
     std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found
     std::vector<ParameterDefinition> parameters;
     std::vector<ValueDefinition> values;
+    std::vector<MaskDefinition> masks;
     std::vector<NamedMotion> motions;
     std::vector<NamedMachine> machines;
     std::vector<LayerDefinition> layers;

@@ -113,6 +113,15 @@ private:
             for (PointDefinition& point : motion.blend->points) { fill_motion(point.play, false); }
             return;
         }
+        if (motion.mix) {
+            for (MixEntryDefinition& entry : motion.mix->of) { fill_motion(entry.play, waits_for_end); }
+            return;
+        }
+        if (motion.add) {
+            fill_motion(motion.add->what, false);
+            fill_motion(motion.add->to, waits_for_end);
+            return;
+        }
         if (motion.pick) {
             for (PickEntry& entry : motion.pick->of) { fill_motion(entry.play, false); }
             if (motion.pick->between) { fill_motion(*motion.pick->between, false); }

@@ -160,7 +160,7 @@ private:
             inspect_arguments(motion.clip);
             return;
         }
-        if (motion.blend) { inspect_blend(*motion.blend, state); }
+        if (motion.blend) { inspect_blend(motion, state); }
         if (motion.pick) {
             for (const PickEntry& entry : motion.pick->of) { inspect_motion(entry.play, state); }
             if (motion.pick->between) { inspect_motion(*motion.pick->between, state); }
@@ -170,7 +170,8 @@ private:
         }
     }
 
-    void inspect_blend(const BlendDefinition& blend, const StateDefinition& state) {
+    void inspect_blend(const MotionDefinition& motion, const StateDefinition& state) {
+        const BlendDefinition& blend = *motion.blend;
         const auto parameter =
             std::find_if(document_.parameters.begin(), document_.parameters.end(),
                          [&](const ParameterDefinition& p) { return p.name.value == blend.parameter.value; });
@@ -182,17 +183,18 @@ private:
             const Inspected* clip = find(point.play.clip.value);
             if (clip == nullptr) { continue; }
             const std::string& name = clip->definition->name.value;
-            const double off = std::abs(std::abs(point.at.value) - clip->speed);
+            const double at = point.at.size() == 1 ? point.at.front().value : clip->speed;
+            const double off = std::abs(std::abs(at) - clip->speed);
             if (by_speed && off > least_speed_off && off > least_part_off * clip->speed) {
                 sink_.warn(
-                    point.at.place, "off-speed",
+                    point.at.front().place, "off-speed",
                     fmt::format(
                         "'{}' goes at {:.2f} m/s and stands at {} on '{}', so its feet slide there; write {:.2f}", name,
-                        clip->speed, point.at.value, blend.parameter.value, clip->speed),
+                        clip->speed, at, blend.parameter.value, clip->speed),
                     "states." + state.name.value);
             }
             if (clip->steps == 0) { continue; }
-            if (stepping != nullptr && stepping->steps != clip->steps && blend.sync_cycle) {
+            if (stepping != nullptr && stepping->steps != clip->steps && motion.sync == SyncMode::cycle) {
                 sink_.warn(
                     point.play.clip.place, "unlike-steps",
                     fmt::format(

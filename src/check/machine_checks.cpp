@@ -134,7 +134,9 @@ private:
         }
         std::vector<bool> blends(used.size(), false);
         for (const MotionPart& part : data_.motions.parts) {
-            if (!part.is_leaf) { used[part.parameter] = blends[part.parameter] = true; }
+            if (part.kind != PartKind::line && part.kind != PartKind::plane) { continue; }
+            used[part.parameter] = blends[part.parameter] = true;
+            if (part.kind == PartKind::plane) { used[part.second] = blends[part.second] = true; }
         }
         for (const CompiledChoose& choose : data_.chooses) {
             if (choose.by != nothing) { used[choose.by] = true; }

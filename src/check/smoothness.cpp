@@ -9,8 +9,9 @@ namespace gait {
 namespace {
 
 constexpr double instant = 1e-5; ///< seconds between the two poses of a seam
-/// A jolt below this, in degrees a second, is nothing anybody sees: ratios are taken over at least as much.
-constexpr double least_allowance = 2;
+/// A jolt below this, in degrees a second, is nothing anybody sees, and no more than where the samples of a clip meet:
+/// ratios are taken over at least as much.
+constexpr double least_allowance = 5;
 /// Jolts and allowances within this of each other belong together, seconds.
 constexpr double moment = 0.05;
 

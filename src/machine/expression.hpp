@@ -73,8 +73,8 @@ struct ExpressionInputs {
     StateReadings state;
 };
 
-/// How many values an expression may hold at once, and how many a frame has room for: where two are joined (a junction's
-/// condition to that of the way there, say) the first waits while the second is computed.
+/// How many values an expression may hold at once, and how many a frame has room for: where two are joined (a
+/// junction's condition to that of the way there, say) the first waits while the second is computed.
 inline constexpr int deepest_expression = 32;
 inline constexpr int expression_stack = deepest_expression + 8;
 

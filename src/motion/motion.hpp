@@ -2,6 +2,8 @@
 #pragma once
 
 #include "machine/expression.hpp"
+#include "motion/blend_plane.hpp"
+#include "motion/phase_warp.hpp"
 
 #include <cstdint>
 #include <span>
@@ -9,39 +11,97 @@
 
 namespace gait {
 
+inline constexpr std::uint16_t no_index = 0xFFFF; ///< where a 16-bit index refers to nothing
+
 /// One playhead's clip.
 struct Leaf {
     std::uint16_t clip = 0;
     bool loops = false;
-    bool synced = false; ///< follows the layer's shared phase instead of a playhead of its own
-    double rate = 0;     ///< cycles a second: one over the clip's length; 0 for a clip of no length
-    CodeRange pace;      ///< how many times as fast, when it says
+    bool synced = false;                     ///< follows the layer's shared phase instead of a playhead of its own
+    bool leads = true;                       ///< the motion ends when it does; not so what is laid over or added
+    std::uint8_t channel = 0;                ///< of the motion; 0: the same weight on every joint
+    std::uint16_t additive = no_index;       ///< index of its differences, when it is added to the rest
+    std::uint16_t warp = no_index;           ///< how it lies on the shared phase; nothing: evenly
+    std::uint16_t pace_group = 0;            ///< leaves whose pace is kept together; 0: it goes at its own
+    std::uint16_t strides = 1;               ///< in a cycle
+    double rate = 0;                         ///< cycles a second: one over the clip's length; 0 for a clip of no length
+    double speed_right = 0, speed_ahead = 0; ///< metres a second that its steps carry the body at its own rate
+    CodeRange pace;                          ///< how many times as fast, when it says
 };
 
 /// A rate is held between these: times as fast, negative for backward.
 inline constexpr float greatest_pace = 10;
 
-/// A leaf, or a blend of other parts.
-struct MotionPart {
-    bool is_leaf = true;
-    std::uint16_t leaf = 0;      ///< within the motion
-    std::uint16_t parameter = 0; ///< of a blend
-    std::uint32_t first_point = 0;
-    std::uint32_t point_count = 0;
+enum class PartKind : std::uint8_t {
+    leaf,
+    line,   ///< points along one parameter
+    plane,  ///< points on two
+    mix,    ///< motions by weights
+    add,    ///< a motion with another added to it
+    shared, ///< points at one place, which count the same
 };
 
-/// A place on a blend's axis.
+struct MotionPart {
+    PartKind kind = PartKind::leaf;
+    bool wraps = false;              ///< a line along an angle: its last point is followed by its first
+    std::uint16_t leaf = 0;          ///< within the motion
+    std::uint16_t parameter = 0;     ///< of a line, and the first of a plane
+    std::uint16_t second = 0;        ///< parameter of a plane
+    std::uint16_t cursor = no_index; ///< of a plane of velocities
+    std::uint16_t plane = 0;         ///< index into `planes`
+    double scale_x = 1, scale_y = 1; ///< from the parameters' units to the plane's
+    std::uint32_t first = 0;         ///< of its points or entries
+    std::uint32_t count = 0;
+};
+
+/// A place of a blend. Those of a plane run beside its sites; copies of a site name the same part.
 struct BlendPoint {
-    float at = 0;
+    double at = 0; ///< on a line
     std::uint32_t part = 0;
+};
+
+/// An entry of a mix, or what an `add` adds.
+struct MixEntry {
+    std::uint32_t part = 0;
+    std::uint16_t term = no_index; ///< its weight; nothing: 1, or for a mix's first entry what the others leave
+    std::uint16_t mask = no_index;
+    std::uint8_t channel = 0;
+};
+
+/// How a weight differs from joint to joint: a mask's value, times that of `parent`; for the entries of a mix with
+/// masks also divided so that all of them make up 1.
+struct Channel {
+    std::uint8_t parent = 0;
+    std::uint16_t mask = no_index;
+    std::uint32_t first_entry = 0; ///< of the mix that it belongs to
+    std::uint32_t entry_count = 0; ///< 0: of no mix
+    bool rest = false;             ///< the mix's first entry: what the others leave
+};
+
+/// A weight that an expression gives, faded as it changes.
+struct Term {
+    CodeRange weight;
+    double fade = 0; ///< seconds
+};
+
+/// Blended clips go as fast as is asked for, within bounds.
+struct PaceGroup {
+    std::uint16_t parameter = 0;
+    std::uint16_t cursor = no_index; ///< the plane of velocities whose speed it is
+    double slowest = 1, fastest = 1; ///< times as fast
 };
 
 struct Motion {
     std::uint32_t root = 0; ///< into `parts`
     std::uint32_t first_leaf = 0;
     std::uint32_t leaf_count = 0;
+    std::uint32_t first_term = 0;
+    std::uint32_t term_count = 0;
+    std::uint32_t first_channel = 0; ///< its channel 1; channel 0 is the whole body
+    std::uint32_t channel_count = 0;
     bool synced = false; ///< some leaf follows the shared phase
-    bool paced = false;  ///< some leaf has a rate of its own
+    bool paced = false;  ///< some leaf has a rate of its own, or its pace is kept
+    bool adds = false;   ///< some leaf is added to the rest
 };
 
 /// A leaf as it is being played.
@@ -57,19 +117,48 @@ struct Playhead {
 struct MotionTable {
     std::vector<Motion> motions;
     std::vector<MotionPart> parts;
-    std::vector<BlendPoint> points; ///< of each blend in a row, rising in `at`
+    std::vector<BlendPoint> points; ///< of each blend in a row; a line's rise in `at`
+    std::vector<MixEntry> entries;  ///< of each mix in a row
+    std::vector<BlendPlane> planes;
     std::vector<Leaf> leaves;
+    std::vector<PhaseWarp> warps;
+    std::vector<Term> terms;
+    std::vector<Channel> channels;
+    std::vector<PaceGroup> pace_groups; ///< group 1 stands first
 
     [[nodiscard]] std::span<const Leaf> leaves_of(const Motion& motion) const {
         return {leaves.data() + motion.first_leaf, motion.leaf_count};
+    }
+    [[nodiscard]] std::span<const Channel> channels_of(const Motion& motion) const {
+        return {channels.data() + motion.first_channel, motion.channel_count};
+    }
+    [[nodiscard]] const PhaseWarp& warp_of(const Leaf& leaf) const {
+        static const PhaseWarp evenly;
+        return leaf.warp == no_index ? evenly : warps[leaf.warp];
     }
 };
 
 /// Blends may nest this deep.
 inline constexpr int deepest_motion = 16;
+/// Channels that one motion may have, the whole body not counted.
+inline constexpr std::size_t most_channels = 8;
 
-/// Adds up each leaf's weight for the parameters' `values`: piecewise linear between the neighbouring points, held
-/// beyond the ends. The weights of `playheads` [one a leaf of the motion] are overwritten; they sum to 1.
-void weigh(const MotionTable& table, const Motion& motion, const float* values, Playhead* playheads);
+/// What the weights hang on.
+struct BlendInputs {
+    const float* values = nullptr;       ///< the parameters', smoothed
+    const PlanePoint* cursors = nullptr; ///< of the planes of velocities, metres a second: to the right, and ahead
+    const float* terms = nullptr;        ///< the motion's own, each 0 to 1
+};
+
+/// Adds up each leaf's weight, overwriting those of `playheads` [one a leaf of the motion]. Those that are not added
+/// sum to 1, where no mask has a say.
+void weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads);
+
+/// Where a plane's parameters stand in the plane's own units.
+[[nodiscard]] PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs);
+
+/// Metres a second, to the right and ahead, that the leaves of a pace group carry the body as they are weighed, each at
+/// its own pace: synced ones by their strides at the cadence they share.
+[[nodiscard]] PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, std::uint16_t pace_group);
 
 } // namespace gait

@@ -11,7 +11,7 @@
 
 namespace gait {
 
-inline constexpr std::uint16_t nothing = 0xFFFF; ///< where a 16-bit index refers to nothing
+inline constexpr std::uint16_t nothing = no_index; ///< where a 16-bit index refers to nothing
 
 /// Where the motion that is entered begins.
 enum class EnterAt : std::uint8_t { beginning, fraction, mark, phase, footfall };
@@ -122,10 +122,12 @@ struct PlacedSpan {
     double from = 0, to = 0;
 };
 
-/// Where a foot comes down in a clip.
-struct Footfall {
-    std::uint8_t foot = 0; ///< 0 left, 1 right
-    double at = 0;         ///< in cycles from the start
+/// A number and an angle that steer blend spaces together, smoothed as the velocity they make up: so +180 and -180 are
+/// the same place, and a reversal leads through standstill.
+struct CompiledCursor {
+    std::uint16_t number = 0, angle = 0; ///< parameters
+    double smooth = 0;                   ///< seconds
+    double at_most = 0;                  ///< the number's unit a second; 0 for no bound
 };
 
 struct ClipMoments {
@@ -154,6 +156,9 @@ struct CharacterData {
     std::vector<std::string> number_tracks; ///< names of the numbers that come along with clips
     std::vector<ParameterInfo> parameters;
     MotionTable motions;
+    std::vector<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
+    std::vector<AlignedFloats> masks;   ///< a weight a lane
+    std::vector<CompiledCursor> cursors;
     std::vector<Instruction> code;
     std::vector<ComputedParameter> computed; ///< each after what it needs
     std::vector<CompiledSignal> signals;

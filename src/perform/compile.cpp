@@ -1,9 +1,10 @@
 #include "gait/compile.hpp"
 
-#include "gait/measure.hpp"
+#include "clip/additive_clip.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/compile_machine.hpp"
 #include "perform/compile_parameters.hpp"
+#include "rig/mask_weights.hpp"
 
 #include <fmt/format.h>
 
@@ -26,6 +27,7 @@ public:
         collect_clips();
         if (assets_.rig && rig_is_sound()) { prepare_clips(); }
         name_moments();
+        compile_masks();
         if (document_.layers.size() == 1) {
             MotionCompiler motions(context_);
             compile_machine(context_, motions, document_.layers.front());
@@ -111,35 +113,45 @@ private:
 
     /// Cuts, mirrors and so on what the document names; needs the rig.
     void prepare_clips() {
-        const auto pairs = mirror_pairs(document_, *assets_.rig, sink_);
+        context_.mirrored_joints = mirror_pairs(document_, *assets_.rig, sink_);
         for (std::size_t c = 0; c < context_.clip_names.size(); ++c) {
             const auto source = assets_.clips.find(context_.clip_names[c]);
-            context_.prepared.push_back(
-                source == assets_.clips.end()
-                    ? PreparedClip{}
-                    : prepare_clip(source->second, *assets_.rig, *context_.clip_definitions[c], pairs, sink_));
+            context_.prepared.push_back(source == assets_.clips.end()
+                                            ? PreparedClip{}
+                                            : prepare_clip(source->second, *assets_.rig, *context_.clip_definitions[c],
+                                                           context_.mirrored_joints, sink_));
+        }
+    }
+
+    /// A weight a lane for each mask; needs the rig.
+    void compile_masks() {
+        std::set<std::string> seen;
+        for (const MaskDefinition& mask : document_.masks) {
+            const std::string path = "masks." + mask.name.value;
+            if (!seen.insert(mask.name.value).second) {
+                sink_.error(mask.name.place, "doubled-name", fmt::format("two masks are called '{}'", mask.name.value),
+                            path);
+            }
+            if (assets_.rig) { data_->masks.push_back(mask_weights(mask, *assets_.rig, sink_, path)); }
         }
     }
 
     /// Every name that some clip's marks and spans have. Mirrored clips have theirs mirrored, which needs the rig.
     void name_moments() {
-        const auto add = [](std::vector<std::string>& names, const std::string& name) {
-            if (std::find(names.begin(), names.end(), name) == names.end()) { names.push_back(name); }
-        };
-        for (const PreparedClip& clip : context_.prepared) {
-            for (const ClipMark& mark : clip.marks) { add(data_->mark_names, mark.name); }
-            for (const ClipSpan& span : clip.spans) { add(data_->span_names, span.name); }
-        }
+        for (const PreparedClip& clip : context_.prepared) { context_.name_moments_of(clip); }
         if (!context_.prepared.empty()) { return; }
         for (const ClipDefinition* clip : context_.clip_definitions) {
-            for (const MarkDefinition& mark : clip->marks) { add(data_->mark_names, mark.name.value); }
-            for (const SpanDefinition& span : clip->spans) { add(data_->span_names, span.name.value); }
+            PreparedClip named;
+            for (const MarkDefinition& mark : clip->marks) { named.marks.push_back({mark.name.value, 0}); }
+            for (const SpanDefinition& span : clip->spans) { named.spans.push_back({span.name.value, 0, 0}); }
+            context_.name_moments_of(named);
         }
     }
 
     /// Marks, spans and footfalls of a clip, in cycles from its start.
-    [[nodiscard]] ClipMoments moments_of(const PreparedClip& prepared) const {
+    [[nodiscard]] ClipMoments moments_of(std::uint16_t clip) {
         ClipMoments moments;
+        const PreparedClip& prepared = context_.prepared[clip];
         const double seconds = prepared.source.seconds;
         const auto placed = [&](double at) { return seconds > 0 ? std::clamp(at / seconds, 0.0, 1.0) : 0.0; };
         const auto index = [](const std::vector<std::string>& names, const std::string& name) {
@@ -147,19 +159,11 @@ private:
         };
         for (const ClipMark& mark : prepared.marks) {
             moments.marks.push_back({index(data_->mark_names, mark.name), placed(mark.at)});
-            if (mark.name == "left_down" || mark.name == "right_down") {
-                moments.footfalls.push_back({std::uint8_t(mark.name[0] == 'r' ? 1 : 0), placed(mark.at)});
-            }
         }
         for (const ClipSpan& span : prepared.spans) {
             moments.spans.push_back({index(data_->span_names, span.name), placed(span.from), placed(span.to)});
         }
-        if (!context_.wants_footfalls || !moments.footfalls.empty()) { return moments; }
-        for (const FootMeasure& foot : measure_clip(prepared.source, data_->rig).feet) {
-            for (const Contact& contact : foot.contacts) {
-                moments.footfalls.push_back({std::uint8_t(foot.side == "left" ? 0 : 1), placed(contact.strike)});
-            }
-        }
+        if (context_.wants_footfalls) { moments.footfalls = context_.footfalls(clip); }
         return moments;
     }
 
@@ -191,9 +195,17 @@ private:
         }
         for (std::size_t c = 0; c < context_.prepared.size(); ++c) {
             data.clips.push_back(sampled(context_.prepared[c], *context_.clip_definitions[c]));
-            data.moments.push_back(moments_of(context_.prepared[c]));
+            data.moments.push_back(moments_of(std::uint16_t(c)));
         }
         align_signs(data.clips, data.rig.joints.size());
+        for (const auto& [clip, against] : context_.additives) {
+            data.additives.push_back(difference_of(data.clips[clip], data.clips[against], data.rig.joints.size()));
+        }
+        for (CompiledCursor& cursor : data.cursors) {
+            cursor.smooth =
+                double(std::max(data.parameters[cursor.number].smooth, data.parameters[cursor.angle].smooth));
+            cursor.at_most = double(data.parameters[cursor.number].at_most);
+        }
         data.travels =
             std::any_of(data.clips.begin(), data.clips.end(), [](const auto& c) { return c.travel.travels; });
         for (const SampledClip& clip : data.clips) {
@@ -216,6 +228,8 @@ private:
         needs.picks = data.picks.size();
         needs.resumes = context_.resumes;
         needs.values = data.value_info.size();
+        needs.cursors = data.cursors.size();
+        needs.terms = context_.most_terms;
         needs.leaves = std::max<std::size_t>(context_.most_leaves, 1);
         needs.moved_components = data.moved.size();
         needs.scales = data.scales;

@@ -86,6 +86,14 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
     return emit(parsed.code);
 }
 
+CodeRange CompileContext::weight(const Text& text, const Arguments& arguments, const std::string& path) {
+    ExpressionScope own = scope;
+    own.add_edge = nullptr; // this parse is only to see what it is
+    for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
+    const bool is_flag = !parse_expression(text.value, own, ValueType::flag).error;
+    return expression(text, is_flag ? ValueType::flag : ValueType::number, StateReadings::refused, arguments, path);
+}
+
 CodeRange CompileContext::emit(const std::vector<Instruction>& code) {
     std::string key;
     for (const Instruction& i : code) { key += fmt::format("{} {} {:a};", int(i.operation), i.slot, i.value); }

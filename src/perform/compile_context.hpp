@@ -5,15 +5,19 @@
 #include "check/sink.hpp"
 #include "clip/prepared_clip.hpp"
 #include "gait/compile.hpp"
+#include "gait/measure.hpp"
 #include "machine/call.hpp"
 #include "machine/expression_parser.hpp"
 #include "perform/character_data.hpp"
 
+#include <array>
+#include <deque>
 #include <map>
 #include <memory>
 #include <set>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace gait {
@@ -38,7 +42,9 @@ struct CompileContext {
     std::vector<std::string> clip_names;
     std::vector<const ClipDefinition*> clip_definitions;
     std::vector<PreparedClip> prepared; ///< a clip each, when there is a rig
+    std::vector<std::pair<int, int>> mirrored_joints;
     std::size_t most_leaves = 0;
+    std::size_t most_terms = 0;
     bool wants_footfalls = false; ///< some transition enters at a footfall
     std::size_t resumes = 0;      ///< machines that remember where they were left
 
@@ -65,13 +71,42 @@ struct CompileContext {
     /// Compiles `text`; an error leaves an empty range. Equal programs are kept once.
     CodeRange expression(const Text& text, ValueType wanted, StateReadings readings, const Arguments& arguments,
                          const std::string& path);
+    /// How much something counts: a number, or a flag that stands for 1 and 0.
+    CodeRange weight(const Text& text, const Arguments& arguments, const std::string& path);
     /// Both must hold; an empty one does.
     CodeRange both(CodeRange first, CodeRange second);
     /// One times the other; an empty one is 1.
     CodeRange product(CodeRange first, CodeRange second);
     CodeRange emit(const std::vector<Instruction>& code);
 
+    // What the clips themselves tell: compile_clips.cpp. All of it needs the rig.
+
+    /// Metres a second that a clip carries the body, by its own travel or by its feet.
+    struct OwnMotion {
+        double right = 0, ahead = 0;
+    };
+    [[nodiscard]] OwnMotion own_motion(std::uint16_t clip);
+    /// Where its feet come down: where marks say so, else measured.
+    [[nodiscard]] const std::vector<Footfall>& footfalls(std::uint16_t clip);
+    /// In words, in order of time: `left, left, right`.
+    [[nodiscard]] std::string footfall_words(std::uint16_t clip);
+    /// How it lies on a shared phase: index into the table's warps; nothing when left and right do not alternate.
+    [[nodiscard]] std::uint16_t warp(std::uint16_t clip);
+    /// The clip mirrored or turned round in time, made when it is asked for first.
+    std::uint16_t turned_clip(std::uint16_t clip, bool mirror, bool reverse);
+    /// The difference of a clip to the first frame of another: index into the character's additives.
+    std::uint16_t additive(std::uint16_t clip, std::uint16_t against);
+    /// Every name of a mark or span of what is prepared gets its index.
+    void name_moments_of(const PreparedClip& clip);
+    std::vector<std::array<std::uint16_t, 2>> additives; ///< clip, and what it is measured against
+
 private:
+    const ClipMeasure& measure(std::uint16_t clip);
+    std::map<std::uint16_t, ClipMeasure> measures_;
+    std::map<std::uint16_t, std::vector<Footfall>> footfalls_;
+    std::map<std::uint16_t, std::uint16_t> warps_;
+    std::map<std::array<std::uint16_t, 3>, std::uint16_t> turned_; ///< by clip, mirrored and reversed
+    std::deque<ClipDefinition> turned_definitions_;
     CodeRange joined(CodeRange first, CodeRange second, Operation operation);
     std::map<std::string, CodeRange> programs_; ///< by their instructions
     std::set<std::string> said_;

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 
 namespace gait {
 namespace {
@@ -63,6 +65,9 @@ ResolvedMotion MotionCompiler::resolve(const MotionDefinition& definition, const
                                                                           found.arguments, path + ".rate"));
         }
         if (!found.loop) { found.loop = motion.loop; }
+        if (found.sync == SyncMode::automatic) { found.sync = motion.sync; }
+        found.mirror = found.mirror != motion.mirror;
+        found.reverse = found.reverse != motion.reverse;
         if (motion.clip.empty()) { return found; }
         const Text text = substituted(motion.clip, found.arguments);
         const auto call = split_call(text);
@@ -101,16 +106,23 @@ ResolvedMotion MotionCompiler::resolve(const MotionDefinition& definition, const
     }
 }
 
-std::uint16_t MotionCompiler::add_leaf(Building& building, const Leaf& leaf) const {
+std::uint32_t MotionCompiler::add_part(const MotionPart& part) {
+    data_.motions.parts.push_back(part);
+    return std::uint32_t(data_.motions.parts.size() - 1);
+}
+
+std::uint16_t MotionCompiler::add_leaf(Building& building, const Leaf& leaf, const LeafPlan& plan) const {
     // One clip in several places of a motion is one playhead with their weights added up.
     for (std::size_t l = 0; l < building.leaves.size(); ++l) {
         const Leaf& known = building.leaves[l];
-        if (known.clip == leaf.clip && known.loops == leaf.loops && known.synced == leaf.synced &&
-            same_code(known.pace, leaf.pace)) {
+        if (known.clip == leaf.clip && known.loops == leaf.loops && known.leads == leaf.leads &&
+            known.channel == leaf.channel && known.additive == leaf.additive && known.pace_group == leaf.pace_group &&
+            building.plans[l].sync == plan.sync && same_code(known.pace, leaf.pace)) {
             return std::uint16_t(l);
         }
     }
     building.leaves.push_back(leaf);
+    building.plans.push_back(plan);
     return std::uint16_t(building.leaves.size() - 1);
 }
 
@@ -121,11 +133,14 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
         context_.uses.resize(context_.uses.size() - resolved.uses.size());
         return part;
     };
-    MotionPart part;
     const MotionDefinition* definition = resolved.definition;
+    if (resolved.sync != SyncMode::automatic) { setting.sync = resolved.sync; }
+    setting.mirror = setting.mirror != resolved.mirror;
+    setting.reverse = setting.reverse != resolved.reverse;
     if (definition == nullptr || context_.too_many(data_.motions.parts.size(), "parts of motions")) {
-        // It was said.
-    } else if (setting.depth > deepest_motion) {
+        return finish(add_part({})); // it was said
+    }
+    if (setting.depth > deepest_motion) {
         context_.error(definition->place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion),
                        path);
     } else if (definition->pick || definition->choose) {
@@ -137,83 +152,234 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
             path);
     } else if (definition->blend) {
         return finish(compile_blend(resolved, building, setting, path));
+    } else if (definition->mix) {
+        return finish(compile_mix(resolved, building, setting, path));
+    } else if (definition->add) {
+        return finish(compile_add(resolved, building, setting, path));
     } else if (definition->clip.empty()) {
         if (definition->place.line == 0) { context_.error({}, "missing-key", "this motion plays nothing", path); }
     } else {
-        const Text name = substituted(definition->clip, resolved.arguments);
-        const auto found = clip_of_.find(name.value);
-        if (found == clip_of_.end()) {
-            context_.unknown(name.place, "clip", name.value, known_motions(), path);
-        } else {
-            const bool loops = resolved.loop.value_or(context_.clip_definitions[found->second]->loop);
-            if (setting.synced && !loops) {
-                context_.error(name.place, "wrong-sync",
-                               fmt::format("clip '{}' does not loop, so it cannot share a cycle; add 'loop: yes' to "
-                                           "the clip or 'sync: off' to the blend space",
-                                           name.value),
-                               path);
-            }
-            part.leaf = add_leaf(building, {found->second, loops, setting.synced && loops, 0, resolved.pace});
-        }
+        return finish(compile_clip(resolved, building, setting, path));
     }
-    data_.motions.parts.push_back(part);
-    return finish(std::uint32_t(data_.motions.parts.size() - 1));
+    return finish(add_part({}));
 }
 
-std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Building& building, Setting setting,
-                                            const std::string& path) {
-    const BlendDefinition& blend = *resolved.definition->blend;
-    const Text by = substituted(blend.parameter, resolved.arguments);
+std::uint32_t MotionCompiler::compile_inner(const MotionDefinition& play, const ResolvedMotion& around,
+                                            Building& building, Setting setting, const std::string& path) {
+    ResolvedMotion inner = resolve(play, around.arguments, path);
+    inner.pace = context_.product(around.pace, inner.pace);
+    ++setting.depth;
+    return compile_part(inner, building, setting, path);
+}
+
+std::uint32_t MotionCompiler::compile_clip(const ResolvedMotion& resolved, Building& building, const Setting& setting,
+                                           const std::string& path) {
     MotionPart part;
-    part.is_leaf = false;
-    const auto& parameters = data_.parameters;
-    const auto found =
-        std::find_if(parameters.begin(), parameters.end(), [&](const auto& p) { return p.name == by.value; });
-    if (found == parameters.end()) {
-        if (!by.empty()) { context_.unknown(by.place, "parameter", by.value, names_of(parameters), path); }
-    } else if (found->kind != ParameterKind::number) {
-        context_.error(by.place, "wrong-type",
-                       fmt::format("'{}' is a{} and a blend space runs along a number", found->name,
-                                   found->kind == ParameterKind::flag     ? " flag"
-                                   : found->kind == ParameterKind::angle  ? "n angle"
-                                   : found->kind == ParameterKind::choice ? " choice"
-                                                                          : " signal"),
+    const Text name = substituted(resolved.definition->clip, resolved.arguments);
+    const auto found = clip_of_.find(name.value);
+    if (found == clip_of_.end()) {
+        context_.unknown(name.place, "clip", name.value, known_motions(), path);
+        return add_part(part);
+    }
+    Leaf leaf;
+    leaf.loops = resolved.loop.value_or(context_.clip_definitions[found->second]->loop);
+    if (!leaf.loops && (setting.sync == SyncMode::cycle || setting.sync == SyncMode::footfall) && setting.leads) {
+        context_.error(name.place, "wrong-sync",
+                       fmt::format("clip '{}' does not loop, so it cannot share a cycle; add 'loop: yes' to "
+                                   "the clip or 'sync: off' to the blend space",
+                                   name.value),
                        path);
-    } else {
-        part.parameter = std::uint16_t(found - parameters.begin());
-        context_.blend_parameters.insert(part.parameter);
     }
-    if (blend.points.empty()) {
-        context_.error(resolved.definition->place, "missing-key", "a blend space needs at least one point", path);
+    leaf.clip = context_.turned_clip(found->second, setting.mirror, setting.reverse);
+    leaf.leads = setting.leads;
+    leaf.channel = setting.channel;
+    leaf.pace = resolved.pace;
+    leaf.pace_group = setting.pace_group;
+    if (setting.additive) {
+        leaf.additive = context_.additive(leaf.clip, setting.against == no_index ? leaf.clip : setting.against);
     }
-    std::vector<BlendPoint> points;
-    for (std::size_t i = 0; i < blend.points.size(); ++i) {
-        const PointDefinition& point = blend.points[i];
-        for (const BlendPoint& other : points) {
-            if (other.at == float(point.at.value)) {
-                context_.error(point.at.place, "doubled-point",
-                               fmt::format("two points stand at {}; move one of them", point.at.value), path);
-            }
+    part.leaf = add_leaf(building, leaf, {name, setting.sync});
+    return add_part(part);
+}
+
+// ---- mixes and additions --------------------------------------------------------------------------------------------
+
+std::uint16_t MotionCompiler::add_term(Building& building, const ResolvedMotion& around, const Text& weight,
+                                       const Number& fade, const std::string& path) {
+    if (weight.empty()) { return no_index; }
+    constexpr double longest_fade = 60;
+    if (!(fade.value >= 0) || fade.value > longest_fade) {
+        context_.error(fade.place, "wrong-range",
+                       fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, fade.value), path + ".fade");
+    }
+    const CodeRange code = context_.weight(weight, around.arguments, path + ".weight");
+    building.terms.push_back({code, std::clamp(fade.value, 0.0, longest_fade)});
+    return std::uint16_t(building.terms.size() - 1);
+}
+
+std::uint8_t MotionCompiler::add_channel(Building& building, const Channel& channel, const ResolvedMotion& around,
+                                         const std::string& path) {
+    if (building.channels.size() == most_channels) {
+        context_.error(around.definition->place, "too-many",
+                       fmt::format("a motion may lay at most {} masked ones over one another", most_channels), path);
+        return 0;
+    }
+    building.channels.push_back(channel);
+    return std::uint8_t(building.channels.size());
+}
+
+std::uint16_t MotionCompiler::mask_named(const Text& written, const Arguments& arguments, const std::string& path) {
+    if (written.empty()) { return no_index; }
+    const Text name = substituted(written, arguments);
+    for (std::size_t m = 0; m < context_.document.masks.size(); ++m) {
+        if (context_.document.masks[m].name.value == name.value) { return std::uint16_t(m); }
+    }
+    std::vector<std::string> known;
+    for (const MaskDefinition& mask : context_.document.masks) { known.push_back(mask.name.value); }
+    context_.unknown(name.place, "mask", name.value, known, path + ".mask");
+    return no_index;
+}
+
+std::uint32_t MotionCompiler::compile_mix(const ResolvedMotion& resolved, Building& building, Setting setting,
+                                          const std::string& path) {
+    const MixDefinition& mix = *resolved.definition->mix;
+    if (mix.of.empty()) {
+        context_.error(resolved.definition->place, "missing-key", "a mix needs at least one motion", path);
+        return add_part({});
+    }
+    std::vector<MixEntry> entries;
+    bool masked = false;
+    for (std::size_t e = 0; e < mix.of.size(); ++e) {
+        const std::string entry_path = fmt::format("{}.mix[{}]", path, e);
+        MixEntry& entry = entries.emplace_back();
+        entry.mask = mask_named(mix.of[e].mask, resolved.arguments, entry_path);
+        entry.term = add_term(building, resolved, mix.of[e].weight, mix.fade, entry_path);
+        masked = masked || entry.mask != no_index;
+        if (e == 0 && !mix.of[e].mask.empty()) {
+            context_.error(mix.of[e].mask.place, "wrong-shape",
+                           "the first of a mix fills what the others leave, so it takes no mask; put it second", path);
         }
-        const std::string point_path = fmt::format("{}.points[{}]", path, i);
-        ResolvedMotion inner = resolve(point.play, resolved.arguments, point_path);
-        inner.pace = context_.product(resolved.pace, inner.pace);
-        points.push_back(
-            {float(point.at.value),
-             compile_part(inner, building, {setting.synced || blend.sync_cycle, setting.depth + 1}, point_path)});
     }
-    std::stable_sort(points.begin(), points.end(),
-                     [](const BlendPoint& a, const BlendPoint& b) { return a.at < b.at; });
-    part.first_point = std::uint32_t(data_.motions.points.size());
-    part.point_count = std::uint32_t(points.size());
-    data_.motions.points.insert(data_.motions.points.end(), points.begin(), points.end());
-    data_.motions.parts.push_back(part);
-    return std::uint32_t(data_.motions.parts.size() - 1);
+    MotionPart part;
+    part.kind = PartKind::mix;
+    part.first = std::uint32_t(data_.motions.entries.size());
+    part.count = std::uint32_t(entries.size());
+    data_.motions.entries.insert(data_.motions.entries.end(), entries.begin(), entries.end());
+    for (std::size_t e = 0; e < entries.size(); ++e) {
+        Setting inner = setting;
+        if (masked) {
+            Channel channel;
+            channel.parent = setting.channel;
+            channel.mask = entries[e].mask;
+            channel.first_entry = part.first;
+            channel.entry_count = part.count;
+            channel.rest = e == 0;
+            inner.channel = entries[e].channel = add_channel(building, channel, resolved, path);
+            inner.leads = setting.leads && entries[e].mask == no_index;
+        }
+        entries[e].part = compile_inner(mix.of[e].play, resolved, building, inner, fmt::format("{}.mix[{}]", path, e));
+        data_.motions.entries[part.first + e] = entries[e];
+    }
+    return add_part(part);
+}
+
+std::uint32_t MotionCompiler::compile_add(const ResolvedMotion& resolved, Building& building, Setting setting,
+                                          const std::string& path) {
+    const AddDefinition& add = *resolved.definition->add;
+    if (setting.additive) {
+        context_.error(resolved.definition->place, "wrong-shape",
+                       "what is added cannot itself add; add both to the same motion, one after the other", path);
+        return add_part({});
+    }
+    std::array<MixEntry, 2> entries;
+    entries[0].part = compile_inner(add.to, resolved, building, setting, path + ".to");
+    Setting inner = setting;
+    inner.additive = true;
+    inner.leads = false;
+    inner.pace_group = 0;
+    if (!add.against.empty()) {
+        const Text name = substituted(add.against, resolved.arguments);
+        const auto found = clip_of_.find(name.value);
+        if (found == clip_of_.end()) {
+            context_.unknown(name.place, "clip", name.value, context_.clip_names, path + ".against");
+        } else {
+            inner.against = found->second;
+        }
+    }
+    entries[1].mask = mask_named(add.mask, resolved.arguments, path);
+    if (entries[1].mask != no_index) {
+        Channel channel;
+        channel.parent = setting.channel;
+        channel.mask = entries[1].mask;
+        inner.channel = entries[1].channel = add_channel(building, channel, resolved, path);
+    }
+    entries[1].term = add_term(building, resolved, add.weight, add.fade, path);
+    entries[1].part = compile_inner(add.what, resolved, building, inner, path + ".add");
+    MotionPart part;
+    part.kind = PartKind::add;
+    part.first = std::uint32_t(data_.motions.entries.size());
+    part.count = std::uint32_t(entries.size());
+    data_.motions.entries.insert(data_.motions.entries.end(), entries.begin(), entries.end());
+    return add_part(part);
+}
+
+// ---- whole motions --------------------------------------------------------------------------------------------------
+
+void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
+    if (context_.prepared.empty()) { return; }
+    // Which clips keep step by themselves: all that walk, or none.
+    const auto walks = [&](const Leaf& leaf) {
+        constexpr double least_speed = 0.2; // metres a second; slower is a shuffle on the spot
+        if (!leaf.loops || context_.footfalls(leaf.clip).empty()) { return false; }
+        const CompileContext::OwnMotion own = context_.own_motion(leaf.clip);
+        return std::hypot(own.right, own.ahead) > least_speed;
+    };
+    bool all_alternate = true;
+    for (std::size_t l = 0; l < building.leaves.size(); ++l) {
+        if (building.plans[l].sync != SyncMode::automatic || !walks(building.leaves[l])) { continue; }
+        all_alternate = all_alternate && context_.warp(building.leaves[l].clip) != no_index;
+    }
+    bool wanted = false, found = false;
+    const Text* first = nullptr;
+    for (std::size_t l = 0; l < building.leaves.size(); ++l) {
+        Leaf& leaf = building.leaves[l];
+        const LeafPlan& plan = building.plans[l];
+        if (!leaf.loops || plan.sync == SyncMode::off) { continue; }
+        if (plan.sync == SyncMode::cycle) {
+            leaf.synced = true;
+            continue;
+        }
+        const bool asked = plan.sync == SyncMode::footfall;
+        if (asked && first == nullptr) { first = &plan.name; }
+        wanted = wanted || asked;
+        const std::uint16_t warp = context_.warp(leaf.clip);
+        if (asked && warp == no_index && !context_.footfalls(leaf.clip).empty()) {
+            context_.error(plan.name.place, "wrong-sync",
+                           fmt::format("in '{}' the feet come down {}, not left and right in turn; mark its steps with "
+                                       "'left_down' and 'right_down', or write 'sync: cycle'",
+                                       plan.name.value, context_.footfall_words(leaf.clip)),
+                           path);
+            found = true;
+        }
+        leaf.synced = warp != no_index && (asked || (all_alternate && walks(leaf)));
+        found = found || leaf.synced;
+        if (!leaf.synced) { continue; }
+        leaf.warp = warp;
+        leaf.strides = std::uint16_t(data_.motions.warps[warp].strides());
+    }
+    if (wanted && !found) {
+        context_.error(first->place, "wrong-sync",
+                       fmt::format("no foot comes down in '{}' nor in what it is blended with; write 'sync: cycle', or "
+                                   "mark the steps with 'left_down' and 'right_down'",
+                                   first->value),
+                       path);
+    }
 }
 
 std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std::string& path) {
-    std::string key = fmt::format("{} {} {} {}", fmt::ptr(resolved.definition), resolved.pace.first,
-                                  resolved.pace.count, resolved.loop ? int(*resolved.loop) : 2);
+    std::string key =
+        fmt::format("{} {} {} {} {} {} {}", fmt::ptr(resolved.definition), resolved.pace.first, resolved.pace.count,
+                    resolved.loop ? int(*resolved.loop) : 2, int(resolved.sync), resolved.mirror, resolved.reverse);
     for (const auto& [name, value] : resolved.arguments) { key += " " + name + "=" + value.value; }
     if (const auto known = compiled_.find(key); resolved.definition != nullptr && known != compiled_.end()) {
         return known->second;
@@ -221,19 +387,33 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
     Building building;
     Motion motion;
     motion.root = compile_part(resolved, building, {}, path);
-    motion.first_leaf = std::uint32_t(data_.motions.leaves.size());
+    keep_in_step(building, path);
+    MotionTable& table = data_.motions;
+    motion.first_leaf = std::uint32_t(table.leaves.size());
     motion.leaf_count = std::uint32_t(building.leaves.size());
+    motion.first_term = std::uint32_t(table.terms.size());
+    motion.term_count = std::uint32_t(building.terms.size());
+    motion.first_channel = std::uint32_t(table.channels.size());
+    motion.channel_count = std::uint32_t(building.channels.size());
     for (Leaf& leaf : building.leaves) {
         const double seconds = leaf.clip < context_.prepared.size() ? context_.prepared[leaf.clip].source.seconds : 0;
         leaf.rate = seconds > 0 ? 1 / seconds : 0;
+        if (leaf.pace_group != 0) {
+            const CompileContext::OwnMotion own = context_.own_motion(leaf.clip);
+            leaf.speed_right = own.right;
+            leaf.speed_ahead = own.ahead;
+        }
         motion.synced = motion.synced || leaf.synced;
-        motion.paced = motion.paced || !leaf.pace.empty();
+        motion.paced = motion.paced || !leaf.pace.empty() || leaf.pace_group != 0;
+        motion.adds = motion.adds || leaf.additive != no_index;
     }
     context_.most_leaves = std::max<std::size_t>(context_.most_leaves, building.leaves.size());
-    auto& leaves = data_.motions.leaves;
-    leaves.insert(leaves.end(), building.leaves.begin(), building.leaves.end());
-    data_.motions.motions.push_back(motion);
-    const auto index = std::uint16_t(data_.motions.motions.size() - 1);
+    context_.most_terms = std::max<std::size_t>(context_.most_terms, building.terms.size());
+    table.leaves.insert(table.leaves.end(), building.leaves.begin(), building.leaves.end());
+    table.terms.insert(table.terms.end(), building.terms.begin(), building.terms.end());
+    table.channels.insert(table.channels.end(), building.channels.begin(), building.channels.end());
+    table.motions.push_back(motion);
+    const auto index = std::uint16_t(table.motions.size() - 1);
     compiled_[key] = index;
     return index;
 }

@@ -22,6 +22,7 @@ struct Sample {
     float weight = 0;
     std::uint32_t frame = 0;
     float fraction = 0;
+    const float* profile = nullptr; ///< [the window's lanes] what the weight is multiplied by; null: nothing
 };
 
 Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std::uint32_t loops, float weight) {
@@ -46,16 +47,17 @@ Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std
 }
 
 /// `rows` are three, `stride` apart, and begin at the window's first joint.
-void add_sparse(const SparseRows& values, std::uint32_t frame, float fraction, float weight, Window window, float* rows,
-                std::size_t stride) {
+void add_sparse(const SparseRows& values, const Sample& sample, Window window, float* rows, std::size_t stride) {
     const std::size_t count = values.joints.size();
     if (count == 0) { return; }
-    const float* a = values.values.data() + (values.constant() ? 0 : std::size_t(frame) * 3 * count);
-    const float* b = values.constant() ? a : a + 3 * count;
-    const float second = weight * fraction, first = weight - second;
+    const bool still = values.constant();
+    const float* a = values.values.data() + (still ? 0 : std::size_t(sample.frame) * 3 * count);
+    const float* b = still || sample.frame >= sample.clip->intervals ? a : a + 3 * count;
     for (std::size_t i = 0; i < count; ++i) {
         const std::size_t lane = values.joints[i] - window.first; // wraps round to a large one before the window
         if (lane >= window.lanes) { continue; }
+        const float weight = sample.profile == nullptr ? sample.weight : sample.weight * sample.profile[lane];
+        const float second = weight * sample.fraction, first = weight - second;
         rows[lane] += first * a[i] + second * b[i];
         rows[stride + lane] += first * a[count + i] + second * b[count + i];
         rows[2 * stride + lane] += first * a[2 * count + i] + second * b[2 * count + i];
@@ -71,7 +73,9 @@ void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Windo
         const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
         const bool turned = steps.target == StepTrack::Target::rotation &&
                             ((signs[(steps.joint - window.first) / 32] >> (steps.joint % 32)) & 1U) != 0;
-        const float weight = turned ? -sample.weight : sample.weight;
+        const float own =
+            sample.profile == nullptr ? sample.weight : sample.weight * sample.profile[steps.joint - window.first];
+        const float weight = turned ? -own : own;
         const std::size_t row = steps.target == StepTrack::Target::rotation      ? 0
                                 : steps.target == StepTrack::Target::translation ? 4
                                                                                  : 7;
@@ -82,10 +86,82 @@ void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Windo
     }
 }
 
-/// Collects the clips of a window's blend, and sums them many at a time.
+/// How the weights of a motion's channels differ from joint to joint of a window.
+class Profiles {
+public:
+    Profiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window) {
+        const MotionTable& table = data.motions;
+        const auto channels = table.channels_of(table.motions[data.states[instance.state].motion]);
+        const float* terms = block.terms(instance);
+        for (std::size_t c = 0; c < channels.size(); ++c) {
+            const Channel& channel = channels[c];
+            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+                const auto mask = [&](std::uint16_t index) {
+                    return index == no_index ? 1.0F : data.masks[index][window.first + lane];
+                };
+                float own = mask(channel.mask);
+                if (channel.entry_count > 0) {
+                    const MixEntry* entries = table.entries.data() + channel.first_entry;
+                    const auto weight = [&](std::size_t e) {
+                        const float term = entries[e].term == no_index ? 1.0F : terms[entries[e].term];
+                        return term * mask(entries[e].mask);
+                    };
+                    float others = 0;
+                    for (std::size_t e = 1; e < channel.entry_count; ++e) { others += weight(e); }
+                    const float first =
+                        entries[0].term == no_index ? std::max(0.0F, 1 - others) : terms[entries[0].term];
+                    const float all = first + others;
+                    if (channel.rest) { own = first + std::max(0.0F, 1 - all); }
+                    own /= std::max(1.0F, all);
+                }
+                if (channel.parent != 0) { own *= rows_[channel.parent - 1U][lane]; }
+                rows_[c][lane] = own;
+            }
+        }
+    }
+
+    /// Null for the whole body.
+    [[nodiscard]] const float* of(std::uint8_t channel) const {
+        return channel == 0 ? nullptr : rows_[channel - 1U].data();
+    }
+
+private:
+    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
+};
+
+/// Clips that are summed into rows, many at a time.
+class Summing {
+public:
+    explicit Summing(PoseRows out) : out_(out) {}
+
+    kernels::BlendSource& add(const Sample& sample, Window window) {
+        const SampledClip& clip = *sample.clip;
+        if (count_ == sources_.size()) { sum(window); }
+        kernels::BlendSource& source = sources_[count_++];
+        source.from = clip.frame(sample.frame) + window.first;
+        source.to = source.from + (sample.frame < clip.intervals ? 4 * clip.stride : 0);
+        source.stride = clip.stride;
+        source.second_weight = sample.weight * sample.fraction;
+        source.first_weight = sample.weight - source.second_weight;
+        source.signs = nullptr;
+        return source;
+    }
+    void sum(Window window) {
+        kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window.lanes);
+        count_ = 0;
+    }
+
+private:
+    PoseRows out_;
+    std::size_t count_ = 0;
+    std::array<kernels::BlendSource, 32> sources_; // only the first `count_` hold anything
+};
+
+/// Collects the clips of a window's blend.
 class WindowBlend {
 public:
-    WindowBlend(const CharacterData& data, Window window, PoseRows out) : data_(data), window_(window), out_(out) {}
+    WindowBlend(const CharacterData& data, Window window, PoseRows out)
+        : data_(data), window_(window), out_(out), poses_(out), differences_({turn_.data(), window_lanes}) {}
 
     /// The signs of the instance whose clips are added next.
     void begin_instance(const std::uint32_t* words) {
@@ -99,50 +175,75 @@ public:
 
     void add(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
-        if (count_ == sources_.size() || signed_count_ == factors_.size()) { sum(); }
-        kernels::BlendSource& source = sources_[count_++];
-        source.from = clip.frame(sample.frame) + window_.first;
-        source.to = source.from + (sample.frame < clip.intervals ? 4 * clip.stride : 0);
-        source.stride = clip.stride;
-        source.second_weight = sample.weight * sample.fraction;
-        source.first_weight = sample.weight - source.second_weight;
+        if (factor_count_ == factors_.size()) { sum_poses(); }
+        kernels::BlendSource& source = poses_.add(sample, window_);
         const bool turned = sample.odd_loop && clip.any_odd;
-        source.signs = any_sign_ != 0 || turned ? factors_for(sample, turned) : nullptr;
-
-        float* translations = out_.first + 4 * out_.stride;
-        add_sparse(clip.still_translations, 0, 0, sample.weight, window_, translations, out_.stride);
-        add_sparse(clip.moving_translations, sample.frame, sample.fraction, sample.weight, window_, translations,
-                   out_.stride);
-        if (data_.scales) {
-            float* scales = out_.first + 7 * out_.stride;
-            add_sparse(clip.still_scales, 0, 0, sample.weight, window_, scales, out_.stride);
-            add_sparse(clip.moving_scales, sample.frame, sample.fraction, sample.weight, window_, scales, out_.stride);
-        }
+        if (any_sign_ != 0 || turned || sample.profile != nullptr) { source.signs = factors_for(sample, turned); }
+        add_offsets(sample);
         if (!clip.steps.empty()) { add_steps(sample, signs_, window_, out_); }
     }
 
+    /// Adds a clip's differences on top of the rest.
+    void add_difference(const Sample& sample) {
+        if (!adds_) { std::fill(turn_.begin(), turn_.end(), 0.0F); }
+        adds_ = true;
+        // A profile runs beside the lanes as a factor does.
+        differences_.add(sample, window_).signs = sample.profile;
+        if (sample.profile != nullptr) { differences_.sum(window_); } // it may not outlive its instance
+        add_offsets(sample);
+    }
+
+    /// What the instance's profiles stand for is taken before they go.
+    void end_instance() { sum_poses(); }
+
     void finish() {
-        sum();
+        sum_poses();
         kernels::normalize({out_.first, out_.stride}, window_.lanes);
+        if (!adds_) { return; }
+        differences_.sum(window_);
+        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+            // Beyond half a turn they would come round the other way.
+            float &x = turn_[lane], &y = turn_[window_lanes + lane], &z = turn_[2 * window_lanes + lane];
+            const float squared = x * x + y * y + z * z;
+            constexpr auto most = float(pi);
+            if (squared <= most * most) { continue; }
+            const float shorter = most / std::sqrt(squared);
+            x *= shorter;
+            y *= shorter;
+            z *= shorter;
+        }
+        kernels::turn_by({out_.first, out_.stride}, {turn_.data(), window_lanes}, window_.lanes);
     }
 
 private:
+    void add_offsets(const Sample& sample) {
+        const SampledClip& clip = *sample.clip;
+        float* translations = out_.first + 4 * out_.stride;
+        add_sparse(clip.still_translations, sample, window_, translations, out_.stride);
+        add_sparse(clip.moving_translations, sample, window_, translations, out_.stride);
+        if (data_.scales) {
+            float* scales = out_.first + 7 * out_.stride;
+            add_sparse(clip.still_scales, sample, window_, scales, out_.stride);
+            add_sparse(clip.moving_scales, sample, window_, scales, out_.stride);
+        }
+    }
+
     const float* factors_for(const Sample& sample, bool turned) {
-        auto& factors = factors_[signed_count_++];
+        auto& factors = factors_[factor_count_++];
         for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
             std::uint32_t word = signs_[lane / 32];
             if (turned && window_.first + lane < data_.rig.joints.size()) {
                 word ^= sample.clip->odd[(window_.first + lane) / 32];
             }
             factors[lane] = ((word >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+            if (sample.profile != nullptr) { factors[lane] *= sample.profile[lane]; }
         }
         return factors.data();
     }
 
-    void sum() {
-        kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window_.lanes);
-        count_ = 0;
-        signed_count_ = 0;
+    void sum_poses() {
+        poses_.sum(window_);
+        factor_count_ = 0;
     }
 
     const CharacterData& data_;
@@ -150,9 +251,11 @@ private:
     PoseRows out_;
     std::array<std::uint32_t, window_lanes / 32> signs_{};
     std::uint32_t any_sign_ = 0;
-    std::size_t count_ = 0, signed_count_ = 0;
-    std::array<kernels::BlendSource, 32> sources_; // only the first `count_` hold anything
+    std::size_t factor_count_ = 0;
+    bool adds_ = false;
     alignas(cache_line) std::array<std::array<float, window_lanes>, 4> factors_;
+    alignas(cache_line) std::array<float, 4 * window_lanes> turn_; // filled when something is added
+    Summing poses_, differences_;
 };
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
@@ -205,29 +308,39 @@ std::array<float, most_instances> instance_shares(const PerformerHeader& header,
     return shares;
 }
 
-double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift) {
-    const PerformerHeader& header = block.header();
-    Evaluation now;
-    now.shift = shift;
-    const auto shares = instance_shares(header, now);
-    double cycles = 0, total = 0, fallback = 0;
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
-        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (!motion.synced || instance.loose != 0) { continue; }
-        const Playhead* playheads = block.playheads(instance);
-        const auto leaves = data.motions.leaves_of(motion);
-        for (std::size_t leaf = 0; leaf < leaves.size(); ++leaf) {
-            if (!leaves[leaf].synced || !(leaves[leaf].rate > 0)) { continue; }
-            const double weight = double(shares[i]) * double(playheads[leaf].weight);
-            const double cadence = leaves[leaf].rate * double(playheads[leaf].pace);
-            cycles += weight * cadence;
-            total += weight;
-            if (playheads[leaf].weight > 0) { fallback = cadence; }
+namespace {
+
+/// At what instant an instance is looked at, and how much it counts.
+struct InstanceAt {
+    float share = 0;
+    double shift = 0;   ///< seconds from now
+    double strides = 0; ///< of the shared phase, then
+};
+
+void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                  const InstanceAt& at, WindowBlend& blend, const Profiles* profiles) {
+    const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+    const Playhead* playheads = block.playheads(instance);
+    const auto leaves = data.motions.leaves_of(motion);
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        const Leaf& leaf = leaves[l];
+        const float weight = at.share * playheads[l].weight;
+        if (!(weight > 0)) { continue; }
+        const bool adds = leaf.additive != no_index;
+        const SampledClip& clip = adds ? data.additives[leaf.additive] : data.clips[leaf.clip];
+        ClipPlace place{playheads[l].position, playheads[l].loops};
+        if (follows_phase(instance, leaf)) {
+            place = split_place(data.motions.warp_of(leaf).place(at.strides));
+        } else {
+            place.position += at.shift * own_speed(instance, leaf, playheads[l]);
         }
+        Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
+        if (profiles != nullptr) { sample.profile = profiles->of(leaf.channel); }
+        adds ? blend.add_difference(sample) : blend.add(sample);
     }
-    return total > 1e-6 ? cycles / total : fallback;
 }
+
+} // namespace
 
 void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
                      PoseRows out) {
@@ -241,26 +354,21 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
         }
     }
     const auto shares = instance_shares(header, what);
-    const double phase_shift = what.shift == 0 ? 0 : what.shift * shared_cadence(data, block, 0);
+    double strides = strides_of(header);
+    if (what.shift != 0) { strides = PhaseClock(data, block, 0).after(strides, what.shift); }
     WindowBlend blend(data, window, out);
     const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
         if (!(shares[i] > 0)) { continue; }
         const Instance& instance = header.instances[i];
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        const Playhead* playheads = block.playheads(instance);
-        const auto leaves = data.motions.leaves_of(motion);
         blend.begin_instance(block.signs(instance));
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
-            const float weight = shares[i] * playheads[l].weight;
-            if (!(weight > 0)) { continue; }
-            const SampledClip& clip = data.clips[leaves[l].clip];
-            const double own_shift = what.shift * own_speed(instance, leaves[l], playheads[l]);
-            const Sample sample =
-                follows_phase(instance, leaves[l])
-                    ? sample_at(clip, leaves[l], header.phase + phase_shift, header.phase_loops, weight)
-                    : sample_at(clip, leaves[l], playheads[l].position + own_shift, playheads[l].loops, weight);
-            blend.add(sample);
+        if (motion.channel_count > 0) {
+            const Profiles profiles(data, block, instance, window);
+            add_instance(data, block, instance, {shares[i], what.shift, strides}, blend, &profiles);
+            blend.end_instance();
+        } else {
+            add_instance(data, block, instance, {shares[i], what.shift, strides}, blend, nullptr);
         }
     }
     blend.finish();
@@ -269,10 +377,21 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
     }
 }
 
-WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt) {
+namespace {
+
+/// How much of a clip's weight counts where the travel is: at the rig's root.
+double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
+    if (leaf.channel == 0) { return 1; }
+    const Profiles profiles(data, block, instance, {0, 1});
+    return double(*profiles.of(leaf.channel));
+}
+
+} // namespace
+
+WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
+                           PhaseStep phase) {
     const PerformerHeader& header = block.header();
     const auto shares = instance_shares(header, what);
-    const double phase_step = dt * shared_cadence(data, block, what.shift);
     WeighedTravel sum;
     const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
@@ -283,12 +402,16 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
         for (std::size_t l = 0; l < leaves.size(); ++l) {
-            const double weight = double(shares[i]) * double(playheads[l].weight);
             const TravelPath& travel = data.clips[leaves[l].clip].travel;
-            if (!(weight > 0) || !travel.travels) { continue; }
-            const bool in_phase = follows_phase(instance, leaves[l]);
-            const double from = in_phase ? header.phase : playheads[l].position;
-            double to = from + (in_phase ? phase_step : dt * own_speed(instance, leaves[l], playheads[l]));
+            if (!(playheads[l].weight > 0) || !travel.travels || leaves[l].additive != no_index) { continue; }
+            const double weight =
+                double(shares[i]) * double(playheads[l].weight) * root_part(data, block, instance, leaves[l]);
+            double from = playheads[l].position, to = from + dt * own_speed(instance, leaves[l], playheads[l]);
+            if (follows_phase(instance, leaves[l])) {
+                const PhaseWarp& warp = data.motions.warp_of(leaves[l]);
+                from = warp.place(phase.from);
+                to = warp.place(phase.to);
+            }
             if (!leaves[l].loops) { to = std::clamp(to, 0.0, 1.0); }
             const BodyStep own = travel_between(travel, from, to);
             sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
@@ -314,7 +437,9 @@ namespace {
 
 /// The velocity that these instances give the body now, a second.
 BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
-    return scaled(weigh_travel(data, block, what, velocity_step).twist, 1 / velocity_step);
+    const double strides = strides_of(block.header());
+    const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
+    return scaled(weigh_travel(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
 }
 
 /// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.

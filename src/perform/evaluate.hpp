@@ -2,6 +2,7 @@
 #pragma once
 
 #include "perform/character_data.hpp"
+#include "perform/phase_clock.hpp"
 
 #include <array>
 
@@ -47,17 +48,15 @@ template <typename Visit> void each_window(const CharacterData& data, Visit visi
 /// Each instance's share of the pose, given that the lowest counts in full; they sum to 1.
 [[nodiscard]] std::array<float, most_instances> instance_shares(const PerformerHeader& header, const Evaluation& what);
 
-/// Cycles a second of the phase that the synced motions share: the weighted mean of their clips' own.
-[[nodiscard]] double shared_cadence(const CharacterData& data, const PerformerBlock& block, double shift);
-
 /// How the body moves over the next `dt` seconds as the playing clips have it: a twist over that time, weighted as the
-/// pose is, in the clips' own size; and the weight of the instances whose clips may move it.
+/// pose is, in the clips' own size; and the weight of the instances whose clips may move it. `phase` is what of the
+/// shared phase goes by in that time.
 struct WeighedTravel {
     BodyStep twist;
     double share = 0;
 };
 [[nodiscard]] WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
-                                         double dt);
+                                         double dt, PhaseStep phase);
 
 /// What an earlier motion's velocity adds over the next `dt` seconds, as the inertial offset decays.
 [[nodiscard]] BodyStep offset_travel(const PerformerHeader& header, double dt);

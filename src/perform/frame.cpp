@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <optional>
 
 namespace gait {
 namespace {
@@ -21,20 +22,26 @@ void come_round(double& position, std::uint32_t& loops) {
 }
 
 /// Moves the body on by what the playing clips have of the next `dt` seconds.
-void travel(Frame& frame, double dt) {
+void travel(Frame& frame, double dt, PhaseStep phase) {
     PerformerHeader& header = frame.header;
     if (!frame.data.travels || header.game_moves != 0) { return; }
     Evaluation middle;
     middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
-    const WeighedTravel own = weigh_travel(frame.data, frame.block, middle, dt);
+    const WeighedTravel own = weigh_travel(frame.data, frame.block, middle, dt, phase);
     const BodyStep left_behind = offset_travel(header, dt);
     header.travel = header.travel * exponential({own.twist.x + left_behind.x, own.twist.y + left_behind.y,
                                                  own.twist.z + left_behind.z, own.twist.yaw + left_behind.yaw});
     header.travel_share += own.share * dt;
 }
 
+/// How the shared phase goes on in a step.
+struct SharedStep {
+    const PhaseClock* clock = nullptr;
+    PhaseStep step;
+};
+
 /// Plays a clip of an instance on, by itself or by the phase, and says what it passes.
-void pass_clip(Frame& frame, std::size_t index, std::size_t l, double phase_step, double dt) {
+void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep& shared, double dt) {
     const Instance& instance = frame.header.instances[index];
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[l];
     Playhead& playhead = frame.block.playheads(instance)[l];
@@ -42,8 +49,12 @@ void pass_clip(Frame& frame, std::size_t index, std::size_t l, double phase_step
     const ClipMoments& moments = frame.data.moments[leaf.clip];
     const bool has_moments = !moments.marks.empty() || !moments.spans.empty();
     if (follows_phase(instance, leaf)) {
-        if (has_moments) { pass_moments(frame, {index, l, frame.header.phase, frame.header.phase + phase_step, dt}); }
-        return;
+        if (!has_moments) { return; }
+        const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
+        Played played{index, l, warp.place(shared.step.from), warp.place(shared.step.to), dt};
+        played.clock = shared.clock;
+        played.strides = shared.step.from;
+        return pass_moments(frame, played);
     }
     const double step = dt * own_speed(instance, leaf, playhead);
     if (step == 0) { return; }
@@ -74,22 +85,25 @@ void pass(Frame& frame, double dt) {
     if (!(dt > 0)) { return; }
     PerformerHeader& header = frame.header;
     const std::size_t first_event = frame.events == nullptr ? 0 : frame.events->events().size();
-    travel(frame, dt);
     // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    const bool synced = frame.plays_synced();
-    const double phase_step = synced ? dt * shared_cadence(frame.data, frame.block, dt / 2) : 0;
+    std::optional<PhaseClock> clock;
+    SharedStep shared;
+    if (frame.plays_synced()) {
+        clock.emplace(frame.data, frame.block, dt / 2);
+        shared.clock = &*clock;
+        shared.step.from = strides_of(header);
+        shared.step.to = clock->after(shared.step.from, dt);
+    }
+    travel(frame, dt, shared.step);
     const double end = seconds_left(frame.data, frame.block, frame.active());
     for (std::size_t i = 0; i < header.instance_count; ++i) {
         const std::size_t leaves = frame.data.motions.leaves_of(frame.motion_of(header.instances[i])).size();
-        for (std::size_t l = 0; l < leaves; ++l) { pass_clip(frame, i, l, phase_step, dt); }
+        for (std::size_t l = 0; l < leaves; ++l) { pass_clip(frame, i, l, shared, dt); }
     }
     if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
     if (frame.events != nullptr) { frame.events->sort_from(first_event); }
     header.time += dt;
-    if (synced) {
-        header.phase += phase_step;
-        come_round(header.phase, header.phase_loops);
-    }
+    if (clock) { set_strides(header, shared.step.to); }
     for (std::size_t i = 0; i < header.instance_count; ++i) { header.instances[i].elapsed += dt; }
     for (std::size_t level = 0; level < header.depth; ++level) { header.path[level].elapsed += dt; }
     age_signals(frame, dt);
@@ -144,6 +158,7 @@ void advance_block(Frame& frame, double dt) {
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
     decide(frame);
     forget_edges(frame);
+    follow_terms(frame, dt);
     if (header.inputs_moved != 0) { weigh_active(frame); }
     header.inputs_moved = 0;
     double left = dt;
@@ -176,14 +191,20 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(frame.motion_of(instance));
         for (std::size_t l = 0; l < leaves.size(); ++l) {
+            if (!(playheads[l].weight > 0)) { continue; }
+            if (follows_phase(instance, leaves[l])) {
+                const PhaseClock clock(data, block, 0);
+                const PhaseWarp& warp = data.motions.warp_of(leaves[l]);
+                const double strides = strides_of(header), end = std::floor(warp.place(strides)) + 1;
+                if (clock.cadence() > 0) { next = std::min(next, clock.until(strides, warp.strides_at(end))); }
+                continue;
+            }
             const double speed = own_speed(instance, leaves[l], playheads[l]), position = playheads[l].position;
-            if (!(playheads[l].weight > 0) || speed == 0 || follows_phase(instance, leaves[l])) { continue; }
+            if (speed == 0) { continue; }
             const double ahead = speed > 0 ? 1 - position : position;
             if (leaves[l].loops || ahead > 0) { next = std::min(next, ahead / std::fabs(speed)); }
         }
     }
-    const double cadence = frame.plays_synced() ? shared_cadence(data, block, 0) : 0;
-    if (cadence > 0) { next = std::min(next, (1 - header.phase) / cadence); }
     return next;
 }
 

@@ -1,5 +1,6 @@
 #include "perform/input_step.hpp"
 
+#include "gait/math.hpp"
 #include "math/springs.hpp"
 
 #include <algorithm>
@@ -131,6 +132,42 @@ private:
     double dt_;
 };
 
+// ---- cursors --------------------------------------------------------------------------------------------------------
+
+PlanePoint asked_of(const Frame& frame, const CompiledCursor& cursor) {
+    const auto speed = double(frame.block.raw()[cursor.number]);
+    const double radians = double(frame.block.raw()[cursor.angle]) / degrees_per_radian;
+    return {speed * std::sin(radians), speed * std::cos(radians)};
+}
+
+/// Moves the velocity that steers planes toward the one that is asked for, each component by itself.
+void follow_cursor(Frame& frame, std::size_t index, double dt) {
+    const CompiledCursor& cursor = frame.data.cursors[index];
+    CursorState& state = frame.block.cursor_states()[index];
+    const PlanePoint asked = asked_of(frame, cursor);
+    const double target[2] = {asked.x, asked.y};
+    const double way = std::hypot(target[0] - state.limited[0], target[1] - state.limited[1]);
+    // As far as `at_most` lets it the target runs straight ahead, and then it stands.
+    const double arrives = cursor.at_most > 0 ? way / cursor.at_most : 0, runs = std::min(arrives, dt);
+    for (int axis = 0; axis < 2; ++axis) {
+        Follower now{state.value[axis], state.velocity[axis]};
+        if (runs > 0) {
+            const double ramp = (target[axis] - state.limited[axis]) / arrives;
+            now = follow_ramp(now, state.limited[axis], ramp, cursor.smooth, runs);
+            state.limited[axis] += ramp * runs;
+        }
+        if (arrives <= dt) { state.limited[axis] = target[axis]; }
+        now = follow(now, state.limited[axis], cursor.smooth, dt - runs);
+        if (std::fabs(now.value - target[axis]) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {target[axis], 0}; }
+        state.value[axis] = now.value;
+        state.velocity[axis] = now.velocity;
+    }
+    PlanePoint& shown = frame.block.cursors()[index];
+    if (shown.x == state.value[0] && shown.y == state.value[1]) { return; }
+    shown = {state.value[0], state.value[1]};
+    frame.header.inputs_moved = 1;
+}
+
 } // namespace
 
 void reset_inputs(Frame& frame) {
@@ -151,6 +188,11 @@ void reset_inputs(Frame& frame) {
         }
     }
     forget_edges(frame);
+    for (std::size_t c = 0; c < data.cursors.size(); ++c) {
+        const PlanePoint asked = asked_of(frame, data.cursors[c]);
+        block.cursor_states()[c] = {{asked.x, asked.y}, {0, 0}, {asked.x, asked.y}};
+        block.cursors()[c] = asked;
+    }
 }
 
 void take_inputs(Frame& frame, double dt) {
@@ -164,6 +206,7 @@ void take_inputs(Frame& frame, double dt) {
         if (is_smoothed(data.parameters[p]) && !data.parameters[p].computed) { smooth(frame, p, dt); }
     }
     if (!data.computed.empty()) { Computer(frame, dt).run(); }
+    for (std::size_t c = 0; c < data.cursors.size(); ++c) { follow_cursor(frame, c, dt); }
 }
 
 namespace {

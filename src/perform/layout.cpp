@@ -9,6 +9,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.lanes = round_up(needs.joints, lane_padding);
     layout.sign_words = (needs.joints + 31) / 32;
     layout.most_leaves = needs.leaves;
+    layout.most_terms = needs.terms;
     layout.parameter_count = needs.parameters;
     layout.pose_rows = needs.scales ? 10 : 7;
 
@@ -27,9 +28,13 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.memory = place_all(needs.computed, double{});
     layout.signals = place_all(needs.signals, SentSignal{});
     layout.deals = place_all(needs.picks, Deal{});
+    layout.cursor_states = place_all(needs.cursors, CursorState{});
+    layout.cursors = place_all(needs.cursors, PlanePoint{});
+    layout.term_states = place_all(most_instances * needs.terms, TermState{});
     layout.playheads = place_all(most_instances * needs.leaves, Playhead{});
     layout.raw = place_all(needs.parameters, float{});
     layout.smoothed = place_all(needs.parameters, float{});
+    layout.terms = place_all(most_instances * needs.terms, float{});
     layout.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
     layout.offset_move = place_all(2 * needs.moved_components, float{});
     layout.value_offset = place_all(needs.values, float{});

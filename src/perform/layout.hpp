@@ -57,6 +57,18 @@ struct SentSignal {
     std::uint32_t offered = 0; ///< some decision has seen it
 };
 
+/// The velocity that steers planes of velocities, each component as it follows its target.
+struct CursorState {
+    double value[2] = {0, 0}; ///< metres a second: to the right, and ahead
+    double velocity[2] = {0, 0};
+    double limited[2] = {0, 0}; ///< the target after `at_most`
+};
+
+/// A weight as it follows its expression.
+struct TermState {
+    double value = 0, velocity = 0;
+};
+
 /// Where a pick stands.
 struct Deal {
     std::uint64_t dealt = 0;     ///< a bit for each entry that came already
@@ -111,6 +123,8 @@ struct PerformerNeeds {
     std::size_t picks = 0;
     std::size_t resumes = 0;
     std::size_t values = 0;
+    std::size_t cursors = 0;
+    std::size_t terms = 0;  ///< of any motion
     std::size_t leaves = 0; ///< of any motion
     std::size_t moved_components = 0;
     bool scales = false;
@@ -121,6 +135,7 @@ struct PerformerLayout {
     std::size_t lanes = 0;       ///< joints rounded up to the padding
     std::size_t sign_words = 0;  ///< 32 joints a word
     std::size_t most_leaves = 0; ///< of any motion
+    std::size_t most_terms = 0;  ///< of any motion
     std::size_t parameter_count = 0;
     std::size_t pose_rows = 0; ///< 7, or 10 where something scales
 
@@ -132,6 +147,10 @@ struct PerformerLayout {
     std::size_t deals = 0;          ///< Deal[picks]
     std::size_t resumes = 0;        ///< uint16[resumes]: the node each machine was left in
     std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
+    std::size_t cursor_states = 0;  ///< CursorState[cursors]
+    std::size_t cursors = 0;        ///< PlanePoint[cursors]
+    std::size_t term_states = 0;    ///< TermState[most_instances][most_terms]
+    std::size_t terms = 0;          ///< float[most_instances][most_terms]
     std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
@@ -162,6 +181,14 @@ public:
     [[nodiscard]] float* smoothed() const { return at<float>(layout_.smoothed); }
     [[nodiscard]] Playhead* playheads(const Instance& instance) const {
         return at<Playhead>(layout_.playheads) + instance.slot * layout_.most_leaves;
+    }
+    [[nodiscard]] CursorState* cursor_states() const { return at<CursorState>(layout_.cursor_states); }
+    [[nodiscard]] PlanePoint* cursors() const { return at<PlanePoint>(layout_.cursors); }
+    [[nodiscard]] TermState* term_states(const Instance& instance) const {
+        return at<TermState>(layout_.term_states) + instance.slot * layout_.most_terms;
+    }
+    [[nodiscard]] float* terms(const Instance& instance) const {
+        return at<float>(layout_.terms) + instance.slot * layout_.most_terms;
     }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(layout_.signs) + instance.slot * layout_.sign_words;

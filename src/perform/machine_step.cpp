@@ -1,5 +1,6 @@
 #include "perform/machine_step.hpp"
 
+#include "math/springs.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/moments.hpp"
 #include "perform/playheads.hpp"
@@ -63,8 +64,9 @@ void loosen_all(Frame& frame) {
         Playhead* playheads = frame.block.playheads(instance);
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             if (!follows_phase(instance, leaves[l])) { continue; }
-            playheads[l].position = header.phase;
-            playheads[l].loops = header.phase_loops;
+            const ClipPlace place = place_of(frame.data, header, instance, leaves[l], playheads[l]);
+            playheads[l].position = place.position;
+            playheads[l].loops = place.loops;
         }
         instance.loose = 1;
     }
@@ -86,7 +88,7 @@ Reference reference_of(const Frame& frame) {
     if (heaviest < 0) { return {}; }
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[std::size_t(heaviest)];
     const Playhead& playhead = frame.block.playheads(instance)[heaviest];
-    return {true, leaf.clip, position_of(frame.header, instance, leaf, playhead), leaf.loops,
+    return {true, leaf.clip, place_of(frame.data, frame.header, instance, leaf, playhead).position, leaf.loops,
             follows_phase(instance, leaf)};
 }
 
@@ -135,7 +137,6 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
 
 /// Sets the playheads of the newest motion, whose weights are known.
 void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from) {
-    if (entrance.at == EnterAt::beginning) { return; }
     PerformerHeader& header = frame.header;
     const Instance& fresh = frame.active();
     const auto leaves = frame.data.motions.leaves_of(frame.motion_of(fresh));
@@ -145,13 +146,67 @@ void place_playheads(Frame& frame, const Entrance& entrance, const Reference& fr
         if (!(playheads[l].weight > 0)) { continue; }
         const double place = place_to_enter(frame, entrance, from, leaves[l]);
         if (!leaves[l].synced) {
-            playheads[l].position = place;
+            if (entrance.at != EnterAt::beginning) { playheads[l].position = place; }
         } else if (!phase_placed) {
-            header.phase = place;
+            set_strides(header, frame.data.motions.warp_of(leaves[l]).strides_at(place));
             phase_placed = true;
         }
     }
 }
+
+// ---- weights and rates ----------------------------------------------------------------------------------------------
+
+ExpressionInputs inputs_of(const Frame& frame) { return {frame.block.smoothed(), frame.block.raw(), {}}; }
+
+/// What the expression of a weight comes to, 0 to 1.
+double wanted_weight(const Frame& frame, const Term& term) {
+    const float wanted = evaluate(frame.data.instructions(term.weight), inputs_of(frame));
+    return std::isfinite(wanted) ? std::clamp(double(wanted), 0.0, 1.0) : 0;
+}
+
+/// The weights of a motion that is entered are what they are then.
+void begin_terms(Frame& frame) {
+    const Instance& fresh = frame.active();
+    const Motion& motion = frame.motion_of(fresh);
+    for (std::uint32_t t = 0; t < motion.term_count; ++t) {
+        const double value = wanted_weight(frame, frame.data.motions.terms[motion.first_term + t]);
+        frame.block.term_states(fresh)[t] = {value, 0};
+        frame.block.terms(fresh)[t] = float(value);
+    }
+}
+
+/// The rates at which the clips of the active motion play.
+void set_paces(Frame& frame, const Motion& motion, Playhead* playheads) {
+    const auto leaves = frame.data.motions.leaves_of(motion);
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        playheads[l].pace = 1;
+        if (leaves[l].pace.empty()) { continue; }
+        const float pace = evaluate(frame.data.instructions(leaves[l].pace), inputs_of(frame));
+        playheads[l].pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
+    }
+    std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
+    for (const Leaf& leaf : leaves) {
+        if (leaf.pace_group <= done) { continue; }
+        done = leaf.pace_group;
+        const PaceGroup& group = frame.data.motions.pace_groups[done - 1U];
+        const PlanePoint own = carried_by(leaves, playheads, done);
+        const PlanePoint asked = group.cursor == no_index
+                                     ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
+                                     : frame.block.cursors()[group.cursor];
+        // Standing still, any pace would do; this much of each keeps it at 1 there.
+        constexpr double still = 0.01; // metres a second
+        const double pace =
+            (std::hypot(asked.x, asked.y) + still) / (std::hypot(own.x, own.y) * frame.header.scale + still);
+        const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
+        for (std::size_t l = 0; l < leaves.size(); ++l) {
+            if (leaves[l].pace_group == done && std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0) {
+                playheads[l].pace *= factor;
+            }
+        }
+    }
+}
+
+// ---- entering a motion ----------------------------------------------------------------------------------------------
 
 /// Adds an instance for the active leaf of the tree.
 Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entrance) {
@@ -199,12 +254,12 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     }
     const bool synced_already = frame.plays_synced();
     Instance& fresh = add_instance(frame, node, entrance);
-    if (motion.synced && !synced_already) {
-        header.phase = 0;
-        header.phase_loops = 0;
-    }
+    begin_terms(frame);
     weigh_active(frame);
-    if (sets_phase || !motion.synced) { place_playheads(frame, entrance, from); }
+    const bool starts_phase = motion.synced && !synced_already;
+    if (starts_phase) { set_strides(header, 0); }
+    const bool elsewhere = entrance.at != EnterAt::beginning;
+    if (starts_phase || sets_phase || (!motion.synced && elsewhere)) { place_playheads(frame, entrance, from); }
     choose_signs(frame.data, frame.block);
     if (inertial) {
         const std::size_t newest = header.instance_count - 1U;
@@ -531,6 +586,25 @@ bool is_settling(const PerformerHeader& header) {
     return active.elapsed < active.fade - instant && header.instance_count > 1;
 }
 
+void follow_terms(Frame& frame, double dt) {
+    const Instance& active = frame.active();
+    const Motion& motion = frame.motion_of(active);
+    // What was entered in this very instant has its weights already.
+    if (motion.term_count == 0 || !(active.elapsed > 0)) { return; }
+    for (std::uint32_t t = 0; t < motion.term_count; ++t) {
+        const Term& term = frame.data.motions.terms[motion.first_term + t];
+        const double wanted = wanted_weight(frame, term);
+        TermState& state = frame.block.term_states(active)[t];
+        if (state.value == wanted && state.velocity == 0) { continue; }
+        // It has all but arrived after `fade` seconds: a critically damped spring needs some three times its lag.
+        Follower now = follow({state.value, state.velocity}, wanted, term.fade / 3, dt);
+        if (std::fabs(now.value - wanted) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {wanted, 0}; }
+        state = {now.value, now.velocity};
+        frame.block.terms(active)[t] = float(std::clamp(now.value, 0.0, 1.0));
+        frame.header.inputs_moved = 1;
+    }
+}
+
 void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();
     const std::size_t index = frame.header.instance_count - 1U;
@@ -538,15 +612,9 @@ void weigh_active(Frame& frame) {
     Playhead* playheads = frame.block.playheads(instance);
     const auto leaves = frame.data.motions.leaves_of(motion);
     for (std::size_t l = 0; l < leaves.size(); ++l) { playheads[l].weight_before = playheads[l].weight; }
-    weigh(frame.data.motions, motion, frame.block.smoothed(), playheads);
-    if (motion.paced) {
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
-            if (leaves[l].pace.empty()) { continue; }
-            const float pace =
-                evaluate(frame.data.instructions(leaves[l].pace), {frame.block.smoothed(), frame.block.raw(), {}});
-            playheads[l].pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
-        }
-    }
+    weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
+          playheads);
+    if (motion.paced) { set_paces(frame, motion, playheads); }
     for (std::size_t l = 0; l < leaves.size(); ++l) {
         const bool here = playheads[l].weight > 0, before = playheads[l].weight_before > 0;
         if (here == before) { continue; }

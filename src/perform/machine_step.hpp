@@ -40,6 +40,9 @@ void announce(Frame& frame);
 /// starts afresh.
 void weigh_active(Frame& frame);
 
+/// Lets the weights of the active motion's mixes and additions follow their expressions for `dt` seconds.
+void follow_terms(Frame& frame, double dt);
+
 /// Whether the state may not be left yet.
 [[nodiscard]] GAIT_API bool is_settling(const PerformerHeader& header);
 

@@ -39,8 +39,8 @@ public:
         }
     }
 
-    void say_at(const Moment& moment, double share_of_way) {
-        const double after = played_.seconds * share_of_way;
+    /// `after` seconds into the step.
+    void say_at(const Moment& moment, double after) {
         if (moment.kind == EventKind::mark && is_active_ && frame_.passed_count < frame_.passed.size()) {
             frame_.passed[frame_.passed_count++] = moment.what;
         }
@@ -66,12 +66,16 @@ private:
             const bool passed = way >= 0 ? at > from + same_place && at <= to + same_place
                                          : at < from - same_place && at >= to - same_place;
             const bool here = played_.first && std::fabs(at - from) <= same_place;
-            if (passed || here) {
-                say_at(moment, way == 0 || here
-                                   ? 0.0
-                                   : std::clamp((at - played_.from) / (played_.to - played_.from), 0.0, 1.0));
-            }
+            if (passed || here) { say_at(moment, way == 0 || here ? 0.0 : seconds_until(at)); }
         }
+    }
+
+    [[nodiscard]] double seconds_until(double at) const {
+        if (played_.clock == nullptr) {
+            return played_.seconds * std::clamp((at - played_.from) / (played_.to - played_.from), 0.0, 1.0);
+        }
+        const double strides = frame_.data.motions.warp_of(*leaf_).strides_at(at);
+        return std::clamp(played_.clock->until(played_.strides, strides), 0.0, played_.seconds);
     }
 
     Frame& frame_;
@@ -84,7 +88,8 @@ private:
 template <typename Visit> void spans_around(Frame& frame, std::size_t instance, std::size_t leaf, Visit visit) {
     const Instance& playing = frame.header.instances[instance];
     const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
-    const double position = position_of(frame.header, playing, clip, frame.block.playheads(playing)[leaf]);
+    const double position =
+        place_of(frame.data, frame.header, playing, clip, frame.block.playheads(playing)[leaf]).position;
     for (const PlacedSpan& span : frame.data.moments[clip.clip].spans) {
         if (position >= span.from - same_place && position < span.to - same_place) { visit(span.span, position); }
     }
@@ -97,7 +102,8 @@ void pass_moments(Frame& frame, const Played& played) { Passing(frame, played).r
 void begin_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
     const Instance& playing = frame.header.instances[instance];
     const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
-    const double position = position_of(frame.header, playing, clip, frame.block.playheads(playing)[leaf]);
+    const double position =
+        place_of(frame.data, frame.header, playing, clip, frame.block.playheads(playing)[leaf]).position;
     const Played here{instance, leaf, position, position, 0, true};
     Passing passing(frame, here);
     for (const PlacedMark& mark : frame.data.moments[clip.clip].marks) {

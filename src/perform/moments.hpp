@@ -2,6 +2,7 @@
 #pragma once
 
 #include "perform/frame.hpp"
+#include "perform/phase_clock.hpp"
 
 namespace gait {
 
@@ -9,9 +10,11 @@ namespace gait {
 struct Played {
     std::size_t instance = 0;
     std::size_t leaf = 0;
-    double from = 0, to = 0; ///< beyond 0 to 1 where a loop comes round
-    double seconds = 0;      ///< how long it takes
-    bool first = false;      ///< its first place counts as passed too
+    double from = 0, to = 0;           ///< beyond 0 to 1 where a loop comes round
+    double seconds = 0;                ///< how long it takes
+    bool first = false;                ///< its first place counts as passed too
+    const PhaseClock* clock = nullptr; ///< when it keeps step: what tells how long that is, from `strides` on
+    double strides = 0;
 };
 
 /// Says what is passed over the stretch. The frame's time is still that of its beginning.

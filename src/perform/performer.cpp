@@ -126,7 +126,7 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
         const Playhead* playheads = block.playheads(instance);
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             const float weight = shares[i] * playheads[l].weight;
-            const double position = position_of(header, instance, leaves[l], playheads[l]);
+            const double position = place_of(data, header, instance, leaves[l], playheads[l]).position;
             for (const NumberRow& row : data.clips[leaves[l].clip].numbers) {
                 if (row.number >= out.size()) { continue; }
                 const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);

@@ -1,6 +1,5 @@
 #include "perform/playheads.hpp"
 
-#include "perform/evaluate.hpp"
 #include "perform/frame.hpp"
 
 #include <algorithm>
@@ -36,7 +35,7 @@ double seconds_left(const CharacterData& data, const PerformerBlock& block, cons
     const Playhead* playheads = block.playheads(instance);
     double left = 0;
     for (std::size_t l = 0; l < leaves.size(); ++l) {
-        if (!(playheads[l].weight > 0)) { continue; }
+        if (!(playheads[l].weight > 0) || !leaves[l].leads) { continue; }
         if (leaves[l].loops) { return infinity; }
         if (leaves[l].rate > 0) {
             left = std::max(left, time_left(playheads[l].position, own_speed(instance, leaves[l], playheads[l])));
@@ -52,68 +51,92 @@ StateReadings read_motion(const CharacterData& data, const PerformerBlock& block
     const Leaf& leaf = leaves[std::size_t(heaviest)];
     const Playhead& playhead = block.playheads(instance)[heaviest];
     const double left = seconds_left(data, block, instance);
-    const auto loops = std::int32_t(follows_phase(instance, leaf) ? header.phase_loops : playhead.loops);
-    return {float(instance.elapsed), float(left), float(position_of(header, instance, leaf, playhead)),
-            float(std::abs(loops)), left <= instant};
+    const ClipPlace place = place_of(data, header, instance, leaf, playhead);
+    return {float(instance.elapsed), float(left), float(place.position), float(std::abs(std::int32_t(place.loops))),
+            left <= instant};
 }
 
 double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance, std::size_t leaf) {
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-    return follows_phase(instance, leaves[leaf]) ? shared_cadence(data, block, 0)
+    return follows_phase(instance, leaves[leaf]) ? PhaseClock(data, block, 0).cadence() / leaves[leaf].strides
                                                  : own_speed(instance, leaves[leaf], block.playheads(instance)[leaf]);
 }
 
 namespace {
 
 /// The heaviest clip of an instance that has a moment of some kind: where it is and how fast it goes.
-struct Carrier {
-    const ClipMoments* moments = nullptr; ///< null when no clip has one
-    double position = 0;
-    double speed = 0; ///< cycles a second
-    bool loops = false;
-};
+class Carrier {
+public:
+    template <typename Has>
+    Carrier(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Has has)
+        : data_(data), block_(block) {
+        const int heaviest =
+            heaviest_leaf(data, block, instance, [&](const Leaf& leaf) { return has(data.moments[leaf.clip]); });
+        if (heaviest < 0) { return; }
+        leaf_ =
+            &data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion])[std::size_t(heaviest)];
+        moments_ = &data.moments[leaf_->clip];
+        const Playhead& playhead = block.playheads(instance)[heaviest];
+        position_ = place_of(data, block.header(), instance, *leaf_, playhead).position;
+        in_step_ = follows_phase(instance, *leaf_);
+        if (!in_step_) { speed_ = own_speed(instance, *leaf_, playhead); }
+    }
 
-template <typename Has>
-Carrier carrier_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Has has) {
-    const int heaviest =
-        heaviest_leaf(data, block, instance, [&](const Leaf& leaf) { return has(data.moments[leaf.clip]); });
-    if (heaviest < 0) { return {}; }
-    const auto index = std::size_t(heaviest);
-    const Leaf& leaf = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion])[index];
-    return {&data.moments[leaf.clip], position_of(block.header(), instance, leaf, block.playheads(instance)[index]),
-            speed_of(data, block, instance, index), leaf.loops};
-}
+    [[nodiscard]] const ClipMoments* moments() const { return moments_; }
+    [[nodiscard]] double position() const { return position_; }
+
+    /// Seconds until the clip comes to `place`, or to where it would come going backward.
+    [[nodiscard]] double seconds_to(double place, double place_backward) const {
+        if (!in_step_) { return time_to(position_, speed_ < 0 ? place_backward : place, speed_, leaf_->loops); }
+        const PhaseClock clock(data_, block_, 0);
+        if (clock.cadence() == 0) { return infinity; }
+        const PhaseWarp& warp = data_.motions.warp_of(*leaf_);
+        const double strides = strides_of(block_.header()), here = warp.place(strides);
+        const bool back = clock.cadence() < 0;
+        double ahead = back ? position_ - place_backward : place - position_;
+        if (ahead <= same_place) { ahead += 1; }
+        return clock.until(strides, warp.strides_at(here + (back ? -ahead : ahead)));
+    }
+
+private:
+    const CharacterData& data_;
+    const PerformerBlock& block_;
+    const ClipMoments* moments_ = nullptr; ///< null when no clip has one
+    const Leaf* leaf_ = nullptr;
+    double position_ = 0;
+    double speed_ = 0; ///< cycles a second, by itself
+    bool in_step_ = false;
+};
 
 } // namespace
 
 double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                        std::uint16_t mark) {
-    const Carrier carrier = carrier_of(data, block, instance, [&](const ClipMoments& moments) {
+    const Carrier carrier(data, block, instance, [&](const ClipMoments& moments) {
         return std::any_of(moments.marks.begin(), moments.marks.end(),
                            [&](const PlacedMark& m) { return m.mark == mark; });
     });
     double least = infinity;
-    if (carrier.moments == nullptr) { return least; }
-    for (const PlacedMark& placed : carrier.moments->marks) {
-        if (placed.mark != mark) { continue; }
-        least = std::min(least, time_to(carrier.position, placed.at, carrier.speed, carrier.loops));
+    if (carrier.moments() == nullptr) { return least; }
+    for (const PlacedMark& placed : carrier.moments()->marks) {
+        if (placed.mark == mark) { least = std::min(least, carrier.seconds_to(placed.at, placed.at)); }
     }
     return least;
 }
 
 double seconds_to_span(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                        std::uint16_t span) {
-    const Carrier carrier = carrier_of(data, block, instance, [&](const ClipMoments& moments) {
+    const Carrier carrier(data, block, instance, [&](const ClipMoments& moments) {
         return std::any_of(moments.spans.begin(), moments.spans.end(),
                            [&](const PlacedSpan& s) { return s.span == span; });
     });
     double least = infinity;
-    if (carrier.moments == nullptr) { return least; }
-    for (const PlacedSpan& placed : carrier.moments->spans) {
+    if (carrier.moments() == nullptr) { return least; }
+    for (const PlacedSpan& placed : carrier.moments()->spans) {
         if (placed.span != span) { continue; }
-        if (carrier.position >= placed.from - same_place && carrier.position < placed.to - same_place) { return 0; }
-        least = std::min(least, time_to(carrier.position, carrier.speed < 0 ? placed.to : placed.from, carrier.speed,
-                                        carrier.loops));
+        const double position = carrier.position();
+        if (position >= placed.from - same_place && position < placed.to - same_place) { return 0; }
+        least = std::min(least, carrier.seconds_to(placed.from, placed.to));
     }
     return least;
 }

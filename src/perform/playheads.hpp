@@ -2,6 +2,9 @@
 #pragma once
 
 #include "perform/character_data.hpp"
+#include "perform/phase_clock.hpp"
+
+#include <cmath>
 
 namespace gait {
 
@@ -10,10 +13,29 @@ namespace gait {
     return leaf.synced && instance.loose == 0;
 }
 
-/// Where a clip of the instance is, in cycles from its start.
-[[nodiscard]] inline double position_of(const PerformerHeader& header, const Instance& instance, const Leaf& leaf,
-                                        const Playhead& playhead) {
-    return follows_phase(instance, leaf) ? header.phase : playhead.position;
+/// A place in a clip, and how often it came round before.
+struct ClipPlace {
+    double position = 0; ///< 0 to 1
+    std::uint32_t loops = 0;
+};
+
+[[nodiscard]] inline ClipPlace split_place(double cycles) {
+    const double whole = std::floor(cycles);
+    return {cycles - whole, std::uint32_t(std::int64_t(whole))};
+}
+
+/// Where a clip of the instance is.
+[[nodiscard]] inline ClipPlace place_of(const CharacterData& data, const PerformerHeader& header,
+                                        const Instance& instance, const Leaf& leaf, const Playhead& playhead) {
+    if (!follows_phase(instance, leaf)) { return {playhead.position, playhead.loops}; }
+    return split_place(data.motions.warp_of(leaf).place(strides_of(header)));
+}
+
+/// Puts the shared phase at `strides`.
+inline void set_strides(PerformerHeader& header, double strides) {
+    const ClipPlace place = split_place(strides);
+    header.phase = place.position;
+    header.phase_loops = place.loops;
 }
 
 /// Cycles a second of a clip that goes by itself.
@@ -42,7 +64,7 @@ template <typename Fits>
 [[nodiscard]] StateReadings read_motion(const CharacterData& data, const PerformerBlock& block,
                                         const Instance& instance);
 
-/// Cycles a second at which a clip of the instance moves now, the shared phase included.
+/// Cycles a second at which a clip of the instance moves now, on the average of a stride where it keeps step.
 [[nodiscard]] double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                               std::size_t leaf);
 

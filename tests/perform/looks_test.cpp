@@ -251,8 +251,8 @@ TEST_CASE("entering at a footfall puts the same foot down at the same time") {
     const DocumentRead read = read_document_text(
         "gait: 1\nrig: lamplighter.glb\nclips: {stroll: {loop: yes}, trot: {loop: yes}}\nparameters: {go: {kind: "
         "flag}}\n"
-        "layers: [{name: body, machine: {start: a, states: {a: {play: stroll, go: [{to: b, when: go, fade: 0.3, "
-        "enter_at: footfall}]}, b: {play: trot}}}}]\n",
+        "layers: [{name: body, machine: {start: a, states: {a: {play: {clip: stroll, sync: off}, go: [{to: b, when: "
+        "go, fade: 0.3, enter_at: footfall}]}, b: {play: {clip: trot, sync: off}}}}}]\n",
         (support::project() / "demo/feet.gait.yaml").string());
     REQUIRE_FALSE(has_errors(read.diagnostics));
     const Compiled compiled = compile(read.document, load_assets(read.document).assets);

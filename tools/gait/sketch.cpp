@@ -60,11 +60,31 @@ std::string describe(const MotionDefinition& motion, const Arguments& arguments)
         motion.rate.empty() ? ""
                             : fmt::format("\\nat {} times", quoted(words_substituted(motion.rate.value, arguments)));
     if (motion.blend) {
+        const BlendDefinition& blend = *motion.blend;
         Listing points;
-        for (const PointDefinition& point : motion.blend->points) {
-            points.add(fmt::format("{:g} {}", point.at.value, describe(point.play, arguments)));
+        for (const PointDefinition& point : blend.points) {
+            // On two parameters the map shows where; here the names do.
+            const std::string at = point.at.size() == 1 ? fmt::format("{:g} ", point.at.front().value) : std::string();
+            points.add(at + describe(point.play, arguments));
         }
-        return "by " + quoted(motion.blend->parameter.value) + ":\\n" + points.text() + rate;
+        const std::string axes =
+            quoted(substituted(blend.parameter, arguments).value) +
+            (blend.second.empty() ? "" : " and " + quoted(substituted(blend.second, arguments).value));
+        return "by " + axes + ":\\n" + points.text() + rate;
+    }
+    if (motion.mix) {
+        Listing entries;
+        for (const MixEntryDefinition& entry : motion.mix->of) {
+            const std::string mask = entry.mask.empty() ? "" : " on " + quoted(entry.mask.value);
+            const std::string weight =
+                entry.weight.empty() ? "" : " by " + quoted(words_substituted(entry.weight.value, arguments));
+            entries.add(describe(entry.play, arguments) + mask + weight);
+        }
+        return "mixed:\\n" + entries.text() + rate;
+    }
+    if (motion.add) {
+        return describe(motion.add->to, arguments) + "\\nwith " + describe(motion.add->what, arguments) + " added" +
+               rate;
     }
     if (motion.pick) {
         const char* order = motion.pick->order == PickOrder::dealt    ? "dealt"

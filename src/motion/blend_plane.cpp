@@ -1,0 +1,293 @@
+#include "motion/blend_plane.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+#include <set>
+
+namespace gait {
+namespace {
+
+PlanePoint operator-(PlanePoint a, PlanePoint b) { return {a.x - b.x, a.y - b.y}; }
+double dot(PlanePoint a, PlanePoint b) { return a.x * b.x + a.y * b.y; }
+double cross(PlanePoint a, PlanePoint b) { return a.x * b.y - a.y * b.x; }
+/// Twice the area of a triangle; positive counterclockwise.
+double area(PlanePoint a, PlanePoint b, PlanePoint c) { return cross(b - a, c - a); }
+
+/// Twice the area of a polygon.
+double area_of(const std::vector<PlanePoint>& sites, const Cell& cell) {
+    double sum = 0;
+    for (std::size_t i = 1; i + 1 < cell.size(); ++i) {
+        sum += area(sites[cell[0]], sites[cell[i]], sites[cell[i + 1]]);
+    }
+    return sum;
+}
+
+/// The corners of the hull, counterclockwise (Andrew's monotone chain); fewer than three when all lie in a line.
+Cell hull_of(const std::vector<PlanePoint>& sites) {
+    std::vector<std::uint16_t> order(sites.size());
+    std::iota(order.begin(), order.end(), std::uint16_t{0});
+    std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) {
+        return std::pair(sites[a].x, sites[a].y) < std::pair(sites[b].x, sites[b].y);
+    });
+    Cell hull;
+    const auto chain = [&](auto first, auto last) {
+        const std::size_t start = hull.size();
+        for (auto i = first; i != last; ++i) {
+            while (hull.size() >= start + 2 &&
+                   area(sites[hull[hull.size() - 2]], sites[hull.back()], sites[*i]) <= 1e-12) {
+                hull.pop_back();
+            }
+            hull.push_back(*i);
+        }
+        hull.pop_back();
+    };
+    chain(order.begin(), order.end());
+    chain(order.rbegin(), order.rend());
+    return hull;
+}
+
+/// The greatest extent of the sites.
+double extent_of(const std::vector<PlanePoint>& sites) {
+    double extent = 0;
+    for (const PlanePoint& a : sites) {
+        extent = std::max({extent, std::fabs(a.x - sites[0].x), std::fabs(a.y - sites[0].y)});
+    }
+    return extent;
+}
+
+/// Corners by their angle about their middle, the lowest index first.
+void put_in_order(const std::vector<PlanePoint>& sites, Cell& cell) {
+    PlanePoint middle;
+    for (const std::uint16_t corner : cell) {
+        middle = {middle.x + sites[corner].x / double(cell.size()), middle.y + sites[corner].y / double(cell.size())};
+    }
+    const auto angle = [&](std::uint16_t c) { return std::atan2(sites[c].y - middle.y, sites[c].x - middle.x); };
+    std::sort(cell.begin(), cell.end(), [&](std::uint16_t a, std::uint16_t b) { return angle(a) < angle(b); });
+    std::rotate(cell.begin(), std::min_element(cell.begin(), cell.end()), cell.end());
+}
+
+/// All sites on empty circles through three of them; `tolerance` is relative to the circle's radius.
+std::vector<Cell> cells_within(const std::vector<PlanePoint>& sites, double tolerance) {
+    std::set<Cell> cells;
+    const double least = 1e-9 * extent_of(sites) * extent_of(sites);
+    for (std::size_t a = 0; a < sites.size(); ++a) {
+        for (std::size_t b = a + 1; b < sites.size(); ++b) {
+            for (std::size_t c = b + 1; c < sites.size(); ++c) {
+                const PlanePoint u = sites[b] - sites[a], v = sites[c] - sites[a];
+                const double doubled = 2 * cross(u, v);
+                if (std::fabs(doubled) < least) { continue; }
+                const PlanePoint away{(v.y * dot(u, u) - u.y * dot(v, v)) / doubled,
+                                      (u.x * dot(v, v) - v.x * dot(u, u)) / doubled};
+                const PlanePoint centre{sites[a].x + away.x, sites[a].y + away.y};
+                const double radius = std::sqrt(dot(away, away));
+                Cell on;
+                bool empty = true;
+                for (std::size_t s = 0; empty && s < sites.size(); ++s) {
+                    const double off = std::sqrt(dot(sites[s] - centre, sites[s] - centre)) - radius;
+                    empty = off > -tolerance * radius;
+                    if (std::fabs(off) <= tolerance * radius) { on.push_back(std::uint16_t(s)); }
+                }
+                if (!empty || on.size() < 3) { continue; }
+                put_in_order(sites, on);
+                cells.insert(on);
+            }
+        }
+    }
+    return {cells.begin(), cells.end()};
+}
+
+double area_of_all(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells) {
+    return std::accumulate(cells.begin(), cells.end(), 0.0,
+                           [&](double sum, const Cell& cell) { return sum + area_of(sites, cell); });
+}
+
+/// Where on the segment the nearest place to `at` is, 0 to 1.
+double along_segment(PlanePoint from, PlanePoint to, PlanePoint at) {
+    const PlanePoint way = to - from;
+    const double squared = dot(way, way);
+    return squared > 0 ? std::clamp(dot(at - from, way) / squared, 0.0, 1.0) : 0;
+}
+
+PlanePoint between(PlanePoint from, PlanePoint to, double along) {
+    return {from.x + along * (to.x - from.x), from.y + along * (to.y - from.y)};
+}
+
+} // namespace
+
+std::vector<Cell> BlendPlane::tessellate(const std::vector<PlanePoint>& sites) {
+    const double whole = area_of(sites, hull_of(sites));
+    std::vector<Cell> cells;
+    // Sites that are measured, or written in degrees, share a circle only nearly. Too wide a tolerance makes cells
+    // overlap, which the areas tell.
+    for (const double tolerance : {1e-6, 1e-9, 1e-12}) {
+        cells = cells_within(sites, tolerance);
+        if (std::fabs(area_of_all(sites, cells) - whole) <= 1e-6 * whole) { break; }
+    }
+    return cells;
+}
+
+std::optional<std::string> BlendPlane::faults_of(const std::vector<PlanePoint>& sites, std::vector<Cell>& cells) {
+    const double whole = area_of(sites, hull_of(sites));
+    std::set<std::array<std::uint16_t, 2>> sides;
+    for (Cell& cell : cells) {
+        put_in_order(sites, cell);
+        for (std::size_t i = 0; i < cell.size(); ++i) {
+            const std::uint16_t from = cell[i], to = cell[(i + 1) % cell.size()];
+            if (area(sites[from], sites[to], sites[cell[(i + 2) % cell.size()]]) <= 1e-9 * whole) {
+                return "the corners of one lie in a line, or it is not convex";
+            }
+            if (!sides.insert({from, to}).second) { return "two of them lie over each other"; }
+        }
+    }
+    const double covered = area_of_all(sites, cells);
+    if (covered > whole * (1 + 1e-6)) { return "some of them lie over each other"; }
+    if (covered < whole * (1 - 1e-6)) { return "they leave a part of the space between the points open"; }
+    for (std::size_t s = 0; s < sites.size(); ++s) {
+        const bool used = std::any_of(cells.begin(), cells.end(), [&](const Cell& cell) {
+            return std::find(cell.begin(), cell.end(), std::uint16_t(s)) != cell.end();
+        });
+        if (!used) { return "point " + std::to_string(s + 1) + " is in none of them"; }
+    }
+    return std::nullopt;
+}
+
+BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, Weighing weighing,
+                       std::vector<Stretch> stretches)
+    : sites_(std::move(sites)), cells_(std::move(cells)), stretches_(std::move(stretches)), weighing_(weighing) {
+    std::map<std::array<std::uint16_t, 2>, int> sides;
+    for (const Cell& cell : cells_) {
+        for (std::size_t i = 0; i < cell.size(); ++i) { ++sides[{cell[i], cell[(i + 1) % cell.size()]}]; }
+    }
+    for (const auto& [side, count] : sides) {
+        if (!sides.contains({side[1], side[0]})) { rim_.push_back(side); }
+    }
+    if (cells_.empty() && sites_.size() > 1) {
+        // All in a line: its pieces, in order.
+        std::vector<std::uint16_t> order(sites_.size());
+        std::iota(order.begin(), order.end(), std::uint16_t{0});
+        std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) {
+            return std::pair(sites_[a].x, sites_[a].y) < std::pair(sites_[b].x, sites_[b].y);
+        });
+        for (std::size_t i = 0; i + 1 < order.size(); ++i) { rim_.push_back({order[i], order[i + 1]}); }
+    }
+    index_cells();
+}
+
+void BlendPlane::index_cells() {
+    if (sites_.empty()) { return; }
+    low_ = high_ = sites_.front();
+    for (const PlanePoint& site : sites_) {
+        low_ = {std::min(low_.x, site.x), std::min(low_.y, site.y)};
+        high_ = {std::max(high_.x, site.x), std::max(high_.y, site.y)};
+    }
+    if (cells_.empty()) { return; }
+    for (int row = 0; row < grid; ++row) {
+        for (int column = 0; column < grid; ++column) {
+            const PlanePoint middle{low_.x + (column + 0.5) / grid * (high_.x - low_.x),
+                                    low_.y + (row + 0.5) / grid * (high_.y - low_.y)};
+            const auto found =
+                std::find_if(cells_.begin(), cells_.end(), [&](const Cell& cell) { return inside(cell, middle); });
+            first_guess_.push_back(std::uint16_t(found == cells_.end() ? 0 : found - cells_.begin()));
+        }
+    }
+}
+
+bool BlendPlane::inside(const Cell& cell, PlanePoint at) const {
+    for (std::size_t i = 0; i < cell.size(); ++i) {
+        if (area(sites_[cell[i]], sites_[cell[i + 1 < cell.size() ? i + 1 : 0]], at) < 0) { return false; }
+    }
+    return true;
+}
+
+int BlendPlane::cell_at(PlanePoint at) const {
+    if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
+    const auto square = [](double place, double low, double high) {
+        return std::min(grid - 1, int(double(grid) * (place - low) / (high - low)));
+    };
+    const int guess = first_guess_[std::size_t(grid * square(at.y, low_.y, high_.y) + square(at.x, low_.x, high_.x))];
+    if (inside(cells_[std::size_t(guess)], at)) { return guess; }
+    for (std::size_t c = 0; c < cells_.size(); ++c) {
+        if (inside(cells_[c], at)) { return int(c); }
+    }
+    return -1;
+}
+
+BlendPlane::OnRim BlendPlane::nearest_on_rim(PlanePoint at) const {
+    OnRim nearest;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t side = 0; side < rim_.size(); ++side) {
+        const PlanePoint from = sites_[rim_[side][0]], to = sites_[rim_[side][1]];
+        const double along = along_segment(from, to, at);
+        const PlanePoint place = between(from, to, along);
+        const double away = dot(at - place, at - place);
+        if (away < least) {
+            least = away;
+            nearest = {side, along, place};
+        }
+    }
+    return nearest;
+}
+
+bool BlendPlane::contains(PlanePoint at) const { return cell_at(at) >= 0; }
+
+PlanePoint BlendPlane::held(PlanePoint at) const {
+    if (sites_.size() == 1) { return sites_.front(); }
+    return contains(at) ? at : nearest_on_rim(at).place;
+}
+
+void BlendPlane::weigh_cell(const Cell& cell, PlanePoint at, SiteShares& shares) const {
+    // Wachspress (1975): a corner counts in proportion to its own triangle with its neighbours, times the triangles
+    // that the place makes with every side away from it. In a triangle these are the barycentric coordinates; along a
+    // side they run linearly, so neighbouring cells meet.
+    const std::size_t n = cell.size();
+    const auto corner = [&](std::size_t i) { return sites_[cell[i % n]]; };
+    std::array<double, most_sites> raw; // NOLINT: the first n are written
+    double sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        double product = n == 3 ? 1 : area(corner(i + n - 1), corner(i), corner(i + 1));
+        for (std::size_t side = 0; side < n; ++side) {
+            if (side == i || (side + 1) % n == i) { continue; }
+            product *= std::max(0.0, area(corner(side), corner(side + 1), at));
+        }
+        raw[i] = product;
+        sum += product;
+    }
+    for (std::size_t i = 0; i < n; ++i) { shares.add(cell[i], raw[i] / sum); }
+}
+
+void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
+    const std::size_t n = stretches_.size();
+    std::array<PlanePoint, most_sites> nearest; // NOLINT: the first n are written
+    for (std::size_t i = 0; i < n; ++i) {
+        nearest[i] =
+            between(stretches_[i].from, stretches_[i].to, along_segment(stretches_[i].from, stretches_[i].to, at));
+    }
+    std::array<double, most_sites> raw; // NOLINT
+    double sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        double least = 1;
+        for (std::size_t j = 0; j < n && least > 0; ++j) {
+            const PlanePoint way = nearest[j] - nearest[i];
+            if (j != i) { least = std::min(least, 1 - dot(at - nearest[i], way) / dot(way, way)); }
+        }
+        raw[i] = std::max(0.0, least);
+        sum += raw[i];
+    }
+    for (std::size_t i = 0; i < n; ++i) { shares.add(i, raw[i] / sum); }
+}
+
+void BlendPlane::weigh(PlanePoint at, SiteShares& shares) const {
+    shares.count = 0;
+    if (sites_.size() < 2) { return shares.add(0, 1); }
+    const int cell = cell_at(at);
+    if (weighing_ == Weighing::bands) { return weigh_bands(cell >= 0 ? at : nearest_on_rim(at).place, shares); }
+    if (cell >= 0) { return weigh_cell(cells_[std::size_t(cell)], at, shares); }
+    const OnRim on = nearest_on_rim(at);
+    shares.add(rim_[on.side][0], 1 - on.along);
+    shares.add(rim_[on.side][1], on.along);
+}
+
+} // namespace gait

@@ -1,0 +1,100 @@
+/// A blend space on two parameters: sites in a plane, and how much each counts where the cursor is.
+#pragma once
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace gait {
+
+/// A place in the plane, in its own scaled units.
+struct PlanePoint {
+    double x = 0, y = 0;
+};
+
+/// Sites of one plane, the copies included that plateaus and wrapping axes need.
+inline constexpr std::size_t most_sites = 256;
+
+/// What sites count, those that count at all.
+struct SiteShares {
+    std::array<std::uint16_t, most_sites> site; // NOLINT: only the first `count` hold anything
+    std::array<double, most_sites> share;       // NOLINT
+    std::size_t count = 0;
+
+    void add(std::size_t index, double value) {
+        if (!(value > 0) || count == site.size()) { return; }
+        site[count] = std::uint16_t(index);
+        share[count++] = value;
+    }
+};
+
+/// How the cursor's place becomes shares.
+enum class Weighing : std::uint8_t {
+    cells, ///< between the corners of the cell it is in
+    bands, ///< by gradient bands between every two sites (Johansen 2009)
+};
+
+/// A polygon whose corners run counterclockwise, or the ways in it.
+using Cell = std::vector<std::uint16_t>;
+
+/// A site that holds along a segment.
+struct Stretch {
+    PlanePoint from, to;
+};
+
+class BlendPlane {
+public:
+    /// Cells of the Delaunay tessellation of `sites`: no site lies inside the circle through a cell's corners. Where
+    /// more than three sites share a circle the cell has more than three corners, so that what is symmetric stays so.
+    [[nodiscard]] static std::vector<Cell> tessellate(const std::vector<PlanePoint>& sites);
+
+    /// What is wrong with cells that somebody wrote: they overlap, leave a part of the hull open, or are not convex.
+    /// Corners are brought into order. Nothing when they are right.
+    [[nodiscard]] static std::optional<std::string> faults_of(const std::vector<PlanePoint>& sites,
+                                                              std::vector<Cell>& cells);
+
+    /// Of different `sites`; one and sites in a line will do. With `bands`, `stretches` [one a site] say what each
+    /// covers.
+    BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, Weighing weighing,
+               std::vector<Stretch> stretches = {});
+    BlendPlane() = default;
+
+    /// The shares at a place: none negative, summing to 1, 1 at a site. Outside the sites' hull those of the nearest
+    /// place on it.
+    void weigh(PlanePoint at, SiteShares& shares) const;
+
+    /// The nearest place on the hull; the place itself inside.
+    [[nodiscard]] PlanePoint held(PlanePoint at) const;
+    [[nodiscard]] bool contains(PlanePoint at) const;
+    [[nodiscard]] const std::vector<PlanePoint>& sites() const { return sites_; }
+    [[nodiscard]] const std::vector<Cell>& cells() const { return cells_; }
+    /// The hull's sides, or the pieces of the line that all sites lie on.
+    [[nodiscard]] const std::vector<std::array<std::uint16_t, 2>>& rim() const { return rim_; }
+
+private:
+    struct OnRim {
+        std::size_t side = 0;
+        double along = 0; ///< 0 at its first corner, 1 at its second
+        PlanePoint place;
+    };
+    [[nodiscard]] int cell_at(PlanePoint at) const;
+    [[nodiscard]] bool inside(const Cell& cell, PlanePoint at) const;
+    [[nodiscard]] OnRim nearest_on_rim(PlanePoint at) const;
+    void weigh_cell(const Cell& cell, PlanePoint at, SiteShares& shares) const;
+    void weigh_bands(PlanePoint at, SiteShares& shares) const;
+    void index_cells();
+
+    static constexpr int grid = 16; ///< squares a side of the table that finds the cell to look at first
+    std::vector<PlanePoint> sites_;
+    std::vector<Cell> cells_;
+    std::vector<std::array<std::uint16_t, 2>> rim_;
+    std::vector<Stretch> stretches_;
+    std::vector<std::uint16_t> first_guess_;
+    PlanePoint low_, high_;
+    Weighing weighing_ = Weighing::cells;
+};
+
+} // namespace gait

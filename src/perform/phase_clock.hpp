@@ -1,0 +1,49 @@
+/// How the phase that synced clips share goes on: at the weighted cadence of those that play, and inside a stride so
+/// that each keeps its own timing as far as the others let it.
+#pragma once
+
+#include "perform/character_data.hpp"
+
+#include <array>
+
+namespace gait {
+
+/// Strides since the layer's phase began.
+[[nodiscard]] inline double strides_of(const PerformerHeader& header) {
+    return double(std::int32_t(header.phase_loops)) + header.phase;
+}
+
+/// The clips that keep step, each by its share at one instant. With time-per-stride `T`, weight `w` and warp `W` (from
+/// strides to places in the clip) of each, the clock is the weighted registration `sum(w T W) / sum(w T)` (Kovar and
+/// Gleicher 2003), which advances evenly, by the weighted cadence. It is a closed form of the phase: a step of any
+/// length leads to the same place as many short ones, and a clip alone plays as it was made.
+class PhaseClock {
+public:
+    /// With the shares `shift` seconds from now.
+    PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift);
+
+    [[nodiscard]] double cadence() const { return cadence_; } ///< strides a second
+    /// The phase `seconds` after it stood at `strides`.
+    [[nodiscard]] double after(double strides, double seconds) const;
+    /// Seconds from one phase to another; infinite when it does not come there.
+    [[nodiscard]] double until(double strides, double later) const;
+
+private:
+    struct Clip {
+        const PhaseWarp* warp = nullptr;
+        double part = 0; ///< seconds a cycle times the share, over those of all
+    };
+    [[nodiscard]] double reading(double strides) const;
+    [[nodiscard]] double slope(double strides) const;
+
+    std::array<Clip, 64> clips_; // NOLINT: only the first `count_` hold anything
+    std::size_t count_ = 0;
+    double cadence_ = 0;
+};
+
+/// A stretch of the shared phase, in strides.
+struct PhaseStep {
+    double from = 0, to = 0;
+};
+
+} // namespace gait
