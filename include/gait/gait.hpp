@@ -21,5 +21,6 @@
 #include "gait/performer.hpp"
 #include "gait/rig.hpp"
 #include "gait/smoothness.hpp"
+#include "gait/space.hpp"
 #include "gait/travel.hpp"
 #include "gait/why.hpp"

@@ -69,6 +69,7 @@ public:
     /// The nearest place on the hull; the place itself inside.
     [[nodiscard]] PlanePoint held(PlanePoint at) const;
     [[nodiscard]] bool contains(PlanePoint at) const;
+    [[nodiscard]] Weighing weighing() const { return weighing_; }
     [[nodiscard]] const std::vector<PlanePoint>& sites() const { return sites_; }
     [[nodiscard]] const std::vector<Cell>& cells() const { return cells_; }
     /// The hull's sides, or the pieces of the line that all sites lie on.

@@ -1,6 +1,7 @@
 #include "motion/motion.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace gait {
 namespace {
@@ -31,6 +32,8 @@ public:
         }
     }
 
+    [[nodiscard]] const Carried& carried() const { return carried_; }
+
 private:
     void weigh_shared(const MotionPart& part, double weight) {
         for (std::uint32_t i = 0; i < part.count; ++i) {
@@ -39,29 +42,42 @@ private:
     }
 
     void weigh_line(const MotionPart& part, double weight) {
-        const std::span points{table_.points.data() + part.first, part.count};
-        const auto x = double(inputs_.values[part.parameter]);
-        auto above =
-            std::upper_bound(points.begin(), points.end(), x, [](double v, const BlendPoint& p) { return v < p.at; });
-        if (part.wraps && (above == points.begin() || above == points.end())) {
-            const BlendPoint &low = points.back(), &high = points.front();
-            const double gap = high.at + 360 - low.at;
-            const double share = (above == points.begin() ? x + 360 - low.at : x - low.at) / gap;
-            if (!(gap > 0) || share <= 0) { return weigh_part(low.part, weight); }
-            weigh_part(low.part, weight * (1 - share));
-            return weigh_part(high.part, weight * share);
-        }
-        if (above == points.begin()) { return weigh_part(points.front().part, weight); }
-        const BlendPoint& low = *(above - 1);
-        if (above == points.end() || x == low.at) { return weigh_part(low.part, weight); }
-        const double share = (x - low.at) / (above->at - low.at);
-        weigh_part(low.part, weight * (1 - share));
-        weigh_part(above->part, weight * share);
+        SiteShares shares;
+        find_shares(part, {0, double(inputs_.values[part.parameter])}, shares, [&](PlanePoint place) {
+            shares.count = 0;
+            for (const LineShare& of : shares_on_line(table_, part, place.y)) { shares.add(of.point, of.share); }
+        });
+        weigh_points(part, shares, weight);
     }
 
     void weigh_plane(const MotionPart& part, double weight) {
         SiteShares shares;
-        table_.planes[part.plane].weigh(place_in_plane(part, inputs_), shares);
+        find_shares(part, place_in_plane(part, inputs_), shares,
+                    [&](PlanePoint place) { table_.planes[part.plane].weigh(place, shares); });
+        weigh_points(part, shares, weight);
+    }
+
+    /// The shares at `asked`, as `share_at(place)` sets them; or, where pace is kept, those that go where it is asked
+    /// to. Between standing and walking half of what is missing in speed is taken from the steps' length, by blending,
+    /// and half from their rate.
+    template <typename ShareAt>
+    void find_shares(const MotionPart& part, PlanePoint asked, const SiteShares& shares, ShareAt share_at) {
+        share_at(asked);
+        if (part.carried == no_index) { return; }
+        const CarriedTable& carried = table_.carried[part.carried];
+        const double slowest = table_.pace_groups[part.pace_group - 1U].slowest;
+        constexpr int rounds = 4;
+        double pace = 1;
+        for (int round = 0; round < rounds; ++round) {
+            pace = std::max(slowest, std::sqrt(pace * (1 - carried.standing(shares))));
+            const PlanePoint off = carried.bending(shares);
+            share_at({asked.x / pace - off.x, asked.y / pace - off.y});
+        }
+        if (carried_.count == carried_.groups.size()) { return; }
+        carried_.groups[carried_.count++] = {part.pace_group, carried.velocity(shares)};
+    }
+
+    void weigh_points(const MotionPart& part, const SiteShares& shares, double weight) {
         for (std::size_t i = 0; i < shares.count; ++i) {
             weigh_part(table_.points[part.first + shares.site[i]].part, weight * shares.share[i]);
         }
@@ -98,23 +114,75 @@ private:
     const MotionTable& table_;
     const BlendInputs& inputs_;
     Playhead* playheads_;
+    Carried carried_;
 };
 
 } // namespace
+
+PlanePoint CarriedTable::bending(const SiteShares& shares) const {
+    PlanePoint sum;
+    for (std::size_t a = 0; a < shares.count; ++a) {
+        for (std::size_t b = a + 1; b < shares.count; ++b) {
+            const PlanePoint& pair = bent[shares.site[a] * own.size() + shares.site[b]];
+            const double both = 4 * shares.share[a] * shares.share[b];
+            sum = {sum.x + both * pair.x, sum.y + both * pair.y};
+        }
+    }
+    return sum;
+}
+
+double CarriedTable::standing(const SiteShares& shares) const {
+    constexpr double still = 0.05; // metres a second
+    double sum = 0;
+    for (std::size_t a = 0; a < shares.count; ++a) {
+        const PlanePoint& point = own[shares.site[a]];
+        if (std::hypot(point.x, point.y) < still) { sum += shares.share[a]; }
+    }
+    return sum;
+}
+
+PlanePoint CarriedTable::velocity(const SiteShares& shares) const {
+    PlanePoint sum = bending(shares);
+    for (std::size_t a = 0; a < shares.count; ++a) {
+        const PlanePoint& point = own[shares.site[a]];
+        sum = {sum.x + shares.share[a] * point.x, sum.y + shares.share[a] * point.y};
+    }
+    return sum;
+}
+
+std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPart& line, double place) {
+    const std::span points{table.points.data() + line.first, line.count};
+    const auto above =
+        std::upper_bound(points.begin(), points.end(), place, [](double v, const BlendPoint& p) { return v < p.at; });
+    const auto high = std::uint32_t(above - points.begin()), last = line.count - 1;
+    const auto between = [](std::uint32_t from, std::uint32_t to, double share) {
+        return std::array{LineShare{from, 1 - share}, LineShare{to, share}};
+    };
+    if (high > 0 && high <= last) {
+        return between(high - 1, high, (place - points[high - 1].at) / (points[high].at - points[high - 1].at));
+    }
+    if (!line.wraps) { return between(high == 0 ? 0 : last, 0, 0); }
+    // On round, from the last point to the first.
+    const double gap = points.front().at + 360 - points[last].at;
+    const double gone = place - points[last].at + (high == 0 ? 360 : 0);
+    return between(last, 0, gap > 0 ? std::clamp(gone / gap, 0.0, 1.0) : 0);
+}
 
 PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs) {
     if (part.cursor != no_index) { return inputs.cursors[part.cursor]; }
     return {part.scale_x * double(inputs.values[part.parameter]), part.scale_y * double(inputs.values[part.second])};
 }
 
-void weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads) {
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads) {
     for (std::uint32_t leaf = 0; leaf < motion.leaf_count; ++leaf) { playheads[leaf].weight = 0; }
-    Weigher(table, inputs, playheads).weigh_part(motion.root, 1);
+    Weigher weigher(table, inputs, playheads);
+    weigher.weigh_part(motion.root, 1);
     // Less than this turns no joint by a thousandth of a degree, and would cost a whole clip.
     constexpr float least = 1e-6F;
     for (std::uint32_t leaf = 0; leaf < motion.leaf_count; ++leaf) {
         if (playheads[leaf].weight < least) { playheads[leaf].weight = 0; }
     }
+    return weigher.carried();
 }
 
 PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, std::uint16_t pace_group) {

@@ -43,12 +43,14 @@ enum class PartKind : std::uint8_t {
 
 struct MotionPart {
     PartKind kind = PartKind::leaf;
-    bool wraps = false;              ///< a line along an angle: its last point is followed by its first
-    std::uint16_t leaf = 0;          ///< within the motion
-    std::uint16_t parameter = 0;     ///< of a line, and the first of a plane
-    std::uint16_t second = 0;        ///< parameter of a plane
-    std::uint16_t cursor = no_index; ///< of a plane of velocities
-    std::uint16_t plane = 0;         ///< index into `planes`
+    bool wraps = false;               ///< a line along an angle: its last point is followed by its first
+    std::uint16_t leaf = 0;           ///< within the motion
+    std::uint16_t parameter = 0;      ///< of a line, and the first of a plane
+    std::uint16_t second = 0;         ///< parameter of a plane
+    std::uint16_t cursor = no_index;  ///< of a plane of velocities
+    std::uint16_t plane = 0;          ///< index into `planes`
+    std::uint16_t carried = no_index; ///< of a blend space that keeps pace: index into `carried`
+    std::uint16_t pace_group = 0;
     double scale_x = 1, scale_y = 1; ///< from the parameters' units to the plane's
     std::uint32_t first = 0;         ///< of its points or entries
     std::uint32_t count = 0;
@@ -91,6 +93,19 @@ struct PaceGroup {
     double slowest = 1, fastest = 1; ///< times as fast
 };
 
+/// How fast the clips of a blend space carry the body, metres a second to the right and ahead: each by itself, and what
+/// every two half and half give beside the mean of both. Joints turn, so that a blend's steps are not the mean of its
+/// clips' steps.
+struct CarriedTable {
+    std::vector<PlanePoint> own;  ///< a point each
+    std::vector<PlanePoint> bent; ///< [point][point]
+    /// The velocity of a blend: `sum(w own) + sum over pairs(4 w w bent)`, exact for every point and every even pair.
+    [[nodiscard]] PlanePoint bending(const SiteShares& shares) const;
+    [[nodiscard]] PlanePoint velocity(const SiteShares& shares) const;
+    /// The share of the points that stand.
+    [[nodiscard]] double standing(const SiteShares& shares) const;
+};
+
 struct Motion {
     std::uint32_t root = 0; ///< into `parts`
     std::uint32_t first_leaf = 0;
@@ -125,6 +140,7 @@ struct MotionTable {
     std::vector<Term> terms;
     std::vector<Channel> channels;
     std::vector<PaceGroup> pace_groups; ///< group 1 stands first
+    std::vector<CarriedTable> carried;
 
     [[nodiscard]] std::span<const Leaf> leaves_of(const Motion& motion) const {
         return {leaves.data() + motion.first_leaf, motion.leaf_count};
@@ -150,9 +166,27 @@ struct BlendInputs {
     const float* terms = nullptr;        ///< the motion's own, each 0 to 1
 };
 
+/// What the blend spaces of a motion that keep pace carry the body at, at their clips' own rates. Those of a group that
+/// is not there are not known by points.
+struct Carried {
+    struct Group {
+        std::uint16_t pace_group = 0;
+        PlanePoint velocity;
+    };
+    std::array<Group, 4> groups; // NOLINT: only the first `count` hold anything
+    std::size_t count = 0;
+};
+
 /// Adds up each leaf's weight, overwriting those of `playheads` [one a leaf of the motion]. Those that are not added
 /// sum to 1, where no mask has a say.
-void weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads);
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads);
+
+/// The two points of a line between which a place lies, and what they count; one of them may count nothing.
+struct LineShare {
+    std::uint32_t point = 0; ///< within the line
+    double share = 0;
+};
+[[nodiscard]] std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPart& line, double place);
 
 /// Where a plane's parameters stand in the plane's own units.
 [[nodiscard]] PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs);

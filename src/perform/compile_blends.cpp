@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace gait {
 namespace {
@@ -437,7 +438,54 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
                                   fmt::format("{}.points[{}]", path, index));
     }
     if (sites.empty()) { return add_part({}); }
-    return axes.two ? finish_plane(blend, axes, std::move(sites), path) : finish_line(axes, sites);
+    const std::uint32_t part = axes.two ? finish_plane(blend, axes, std::move(sites), path) : finish_line(axes, sites);
+    if (blend.keep_pace && setting.pace_group != 0) {
+        data_.motions.parts[part].pace_group = setting.pace_group;
+        building.keep_pace.push_back(part);
+    }
+    return part;
+}
+
+void MotionCompiler::measure_carried(MotionPart& part, const Building& building) {
+    if (context_.prepared.empty()) { return; }
+    const MotionTable& table = data_.motions;
+    std::vector<const Leaf*> leaves;
+    for (std::uint32_t p = 0; p < part.count; ++p) {
+        const MotionPart& inner = table.parts[table.points[part.first + p].part];
+        // Only of lone clips: what else plays at a point changes with its own inputs.
+        if (inner.kind != PartKind::leaf || !building.leaves[inner.leaf].pace.empty()) { return; }
+        leaves.push_back(&building.leaves[inner.leaf]);
+    }
+    CarriedTable carried;
+    const std::size_t n = leaves.size();
+    for (const Leaf* leaf : leaves) {
+        const auto own = context_.own_motion(leaf->clip);
+        carried.own.push_back({own.right, own.ahead});
+    }
+    carried.bent.assign(n * n, {});
+    const auto measure_pair = [&](std::size_t a, std::size_t b) {
+        if (a == b || leaves[a]->clip == leaves[b]->clip || !leaves[a]->loops || !leaves[b]->loops) { return; }
+        const auto half = context_.half_and_half(*leaves[a], *leaves[b]);
+        if (!half) { return; }
+        const PlanePoint bent{half->right - (carried.own[a].x + carried.own[b].x) / 2,
+                              half->ahead - (carried.own[a].y + carried.own[b].y) / 2};
+        carried.bent[a * n + b] = carried.bent[b * n + a] = bent;
+    };
+    if (part.kind == PartKind::line) {
+        for (std::size_t p = 0; p + 1 < n; ++p) { measure_pair(p, p + 1); }
+    } else {
+        std::set<std::pair<std::size_t, std::size_t>> done;
+        for (const Cell& cell : table.planes[part.plane].cells()) {
+            for (std::size_t i = 0; i < cell.size(); ++i) {
+                for (std::size_t j = i + 1; j < cell.size(); ++j) {
+                    const std::pair<std::size_t, std::size_t> pair = std::minmax(cell[i], cell[j]);
+                    if (done.insert(pair).second) { measure_pair(pair.first, pair.second); }
+                }
+            }
+        }
+    }
+    part.carried = std::uint16_t(data_.motions.carried.size());
+    data_.motions.carried.push_back(std::move(carried));
 }
 
 } // namespace gait

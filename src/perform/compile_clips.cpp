@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <numeric>
 
 namespace gait {
 
@@ -24,6 +26,79 @@ CompileContext::OwnMotion CompileContext::own_motion(std::uint16_t clip) {
     const ClipMeasure& measured = measure(clip);
     const double radians = measured.direction / degrees_per_radian;
     return {measured.speed * std::sin(radians), measured.speed * std::cos(radians)};
+}
+
+std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Leaf& a, const Leaf& b) {
+    const std::array<std::uint16_t, 4> key{a.clip, b.clip, a.synced ? a.warp : a.clip, b.synced ? b.warp : b.clip};
+    if (const auto known = halves_.find(key); known != halves_.end()) { return known->second; }
+    std::optional<OwnMotion>& result = halves_[key];
+    struct Half {
+        const ClipSource* source;
+        PhaseWarp warp;
+        double rate; ///< strides a second
+        bool steps;
+    };
+    std::array<Half, 2> halves;
+    const std::array<const Leaf*, 2> leaves{&a, &b};
+    int strides = 1;
+    double cadence = 0, stepping = 0;
+    for (std::size_t h = 0; h < 2; ++h) {
+        const ClipSource& source = prepared[leaves[h]->clip].source;
+        if (!(source.seconds > 0)) { return std::nullopt; }
+        const bool warped = leaves[h]->synced && leaves[h]->warp != no_index;
+        halves[h] = {&source, warped ? data->motions.warps[leaves[h]->warp] : PhaseWarp(), 0, leaves[h]->synced};
+        halves[h].rate = halves[h].warp.strides() / source.seconds;
+        if (!leaves[h]->synced) { continue; }
+        strides = std::lcm(strides, halves[h].warp.strides());
+        cadence += halves[h].rate;
+        stepping += 1;
+    }
+    // Of two that do not keep step nothing is steady.
+    if (stepping == 0) { return result; }
+    cadence /= stepping;
+    constexpr int samples_a_stride = 120;
+    const int samples = samples_a_stride * strides;
+    const Rig& rig = *assets.rig;
+    const std::vector<Transform> rest = rest_pose(rig);
+    ClipSource both;
+    both.seconds = strides / cadence;
+    both.tracks.resize(rig.joints.size());
+    for (const Joint& joint : rig.joints) { both.joints.push_back(joint.name); }
+    // At even phases, each at the time at which the clips' clock has it: the mean of the strides' own times.
+    double seconds_a_stride = 0;
+    for (const Half& half : halves) { seconds_a_stride += half.steps ? 1 / half.rate : 0; }
+    double start = 0;
+    for (int i = 0; i <= samples; ++i) {
+        const double phase = double(i) / samples_a_stride;
+        double reading = 0;
+        std::array<std::vector<Transform>, 2> poses;
+        for (std::size_t h = 0; h < 2; ++h) {
+            const Half& half = halves[h];
+            const double place = half.steps ? half.warp.place(phase) : 0;
+            if (half.steps) { reading += half.source->seconds * place; }
+            const double within = i == samples && half.warp.even() ? place : place - std::floor(place);
+            poses[h] = pose_at(*half.source, rest, std::min(within, 1.0) * half.source->seconds);
+        }
+        reading /= seconds_a_stride * cadence;
+        if (i == 0) { start = reading; }
+        for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+            Quat one = poses[0][j].rotation, other = poses[1][j].rotation;
+            if (dot(one, other) < 0) { other = -other; }
+            Quat turn = normalized({one.x + other.x, one.y + other.y, one.z + other.z, one.w + other.w});
+            auto& turns = both.tracks[j].rotation.values;
+            if (!turns.empty() && dot(turns.back(), turn) < 0) { turn = -turn; }
+            both.tracks[j].rotation.times.push_back(reading - start);
+            turns.push_back(turn);
+            both.tracks[j].translation.times.push_back(reading - start);
+            both.tracks[j].translation.values.push_back((poses[0][j].translation + poses[1][j].translation) * 0.5F);
+        }
+    }
+    const ClipMeasure measured = measure_clip(both, rig);
+    if (measured.steps_a_minute > 0) {
+        const double radians = measured.direction / degrees_per_radian;
+        result = OwnMotion{measured.speed * std::sin(radians), measured.speed * std::cos(radians)};
+    }
+    return result;
 }
 
 const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {

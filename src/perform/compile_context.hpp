@@ -14,6 +14,7 @@
 #include <deque>
 #include <map>
 #include <memory>
+#include <optional>
 #include <set>
 #include <string>
 #include <string_view>
@@ -86,6 +87,9 @@ struct CompileContext {
         double right = 0, ahead = 0;
     };
     [[nodiscard]] OwnMotion own_motion(std::uint16_t clip);
+    /// The same of two looping clips blended half and half, in step where they keep it; nothing when their feet do not
+    /// tell.
+    [[nodiscard]] std::optional<OwnMotion> half_and_half(const Leaf& a, const Leaf& b);
     /// Where its feet come down: where marks say so, else measured.
     [[nodiscard]] const std::vector<Footfall>& footfalls(std::uint16_t clip);
     /// In words, in order of time: `left, left, right`.
@@ -105,7 +109,8 @@ private:
     std::map<std::uint16_t, ClipMeasure> measures_;
     std::map<std::uint16_t, std::vector<Footfall>> footfalls_;
     std::map<std::uint16_t, std::uint16_t> warps_;
-    std::map<std::array<std::uint16_t, 3>, std::uint16_t> turned_; ///< by clip, mirrored and reversed
+    std::map<std::array<std::uint16_t, 4>, std::optional<OwnMotion>> halves_; ///< by both clips and their warps
+    std::map<std::array<std::uint16_t, 3>, std::uint16_t> turned_;            ///< by clip, mirrored and reversed
     std::deque<ClipDefinition> turned_definitions_;
     CodeRange joined(CodeRange first, CodeRange second, Operation operation);
     std::map<std::string, CodeRange> programs_; ///< by their instructions

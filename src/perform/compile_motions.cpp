@@ -389,6 +389,7 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
     motion.root = compile_part(resolved, building, {}, path);
     keep_in_step(building, path);
     MotionTable& table = data_.motions;
+    for (const std::uint32_t part : building.keep_pace) { measure_carried(table.parts[part], building); }
     motion.first_leaf = std::uint32_t(table.leaves.size());
     motion.leaf_count = std::uint32_t(building.leaves.size());
     motion.first_term = std::uint32_t(table.terms.size());

@@ -38,6 +38,7 @@ private:
         std::vector<LeafPlan> plans; ///< a leaf each
         std::vector<Term> terms;
         std::vector<Channel> channels;
+        std::vector<std::uint32_t> keep_pace; ///< blend spaces whose clips' speeds are to be measured
     };
     /// What a part takes over from those around it.
     struct Setting {
@@ -106,6 +107,7 @@ private:
                                const std::string& path);
     std::uint32_t shared_part(const std::vector<std::uint32_t>& parts);
     std::uint16_t cursor_of(const Axes& axes);
+    void measure_carried(MotionPart& part, const Building& building);
 
     [[nodiscard]] std::vector<std::string> known_motions() const;
 

@@ -176,7 +176,7 @@ void begin_terms(Frame& frame) {
 }
 
 /// The rates at which the clips of the active motion play.
-void set_paces(Frame& frame, const Motion& motion, Playhead* playheads) {
+void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playhead* playheads) {
     const auto leaves = frame.data.motions.leaves_of(motion);
     for (std::size_t l = 0; l < leaves.size(); ++l) {
         playheads[l].pace = 1;
@@ -189,7 +189,11 @@ void set_paces(Frame& frame, const Motion& motion, Playhead* playheads) {
         if (leaf.pace_group <= done) { continue; }
         done = leaf.pace_group;
         const PaceGroup& group = frame.data.motions.pace_groups[done - 1U];
-        const PlanePoint own = carried_by(leaves, playheads, done);
+        const auto known = std::find_if(carried.groups.begin(), carried.groups.begin() + std::ptrdiff_t(carried.count),
+                                        [&](const Carried::Group& g) { return g.pace_group == done; });
+        const PlanePoint own = known != carried.groups.begin() + std::ptrdiff_t(carried.count)
+                                   ? known->velocity
+                                   : carried_by(leaves, playheads, done);
         const PlanePoint asked = group.cursor == no_index
                                      ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
                                      : frame.block.cursors()[group.cursor];
@@ -612,9 +616,10 @@ void weigh_active(Frame& frame) {
     Playhead* playheads = frame.block.playheads(instance);
     const auto leaves = frame.data.motions.leaves_of(motion);
     for (std::size_t l = 0; l < leaves.size(); ++l) { playheads[l].weight_before = playheads[l].weight; }
-    weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
-          playheads);
-    if (motion.paced) { set_paces(frame, motion, playheads); }
+    const Carried carried =
+        weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
+              playheads);
+    if (motion.paced) { set_paces(frame, motion, carried, playheads); }
     for (std::size_t l = 0; l < leaves.size(); ++l) {
         const bool here = playheads[l].weight > 0, before = playheads[l].weight_before > 0;
         if (here == before) { continue; }
