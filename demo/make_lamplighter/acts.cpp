@@ -411,34 +411,60 @@ void hop(const Skeleton& skeleton, std::vector<Act>& all) {
     all.push_back(act(skeleton, "land_roll", 1.3, false, roll));
 }
 
+/// How high the lighting pole is held.
+struct Height {
+    const char* name;
+    double raised, bend, lean, nod;
+};
+constexpr Height middle_height{"middle", 96, 38, 0, -8};
+
+Control part(std::size_t first, std::size_t offset) { return Control(first + offset); }
+
+/// The pole held up with one hand, the other at it.
+Controls pole_up(const Height& h, bool left) {
+    const std::size_t arm = left ? left_arm : right_arm, other = left ? right_arm : left_arm;
+    const double s = left ? 1 : -1;
+    return with(standing_still(), {{part(arm, 0), h.raised},
+                                   {part(arm, 1), 4},
+                                   {part(arm, 2), h.bend},
+                                   {part(arm, 3), 6},
+                                   {part(arm, 4), 62},
+                                   {part(arm, 5), h.raised > 100 ? 12.0 : 4.0},
+                                   {part(other, 0), 34},
+                                   {part(other, 2), 68},
+                                   {part(other, 3), 26},
+                                   {part(other, 4), 58},
+                                   {lean, h.lean},
+                                   {nod, h.nod},
+                                   {head_turn, s * 6},
+                                   {chest_turn, -s * 8},
+                                   {hips_side, -s * 0.012}});
+}
+
+/// The raised pole pointed to nine places, to be added to holding it: 40 degrees to each side, 30 up and down.
+void aims(const Skeleton& skeleton, std::vector<Act>& all) {
+    const Controls ahead = pole_up(middle_height, false);
+    for (const auto& [row, pitch] : {std::pair{"down", -30.0}, {"level", 0.0}, {"up", 30.0}}) {
+        for (const auto& [column, yaw] : {std::pair{"left", 40.0}, {"ahead", 0.0}, {"right", -40.0}}) {
+            const Controls aim = with(ahead, {{chest_turn, ahead[chest_turn] + 0.6 * yaw},
+                                              {head_turn, ahead[head_turn] + 0.4 * yaw},
+                                              {right_arm, ahead[right_arm] + 0.85 * pitch},
+                                              {right_inward, ahead[right_inward] + 0.3 * yaw},
+                                              {left_arm, ahead[left_arm] + 0.4 * pitch},
+                                              {lean, ahead[lean] - 0.25 * pitch},
+                                              {nod, ahead[nod] - 0.45 * pitch}});
+            all.push_back(act(skeleton, std::string("aim_") + row + "_" + column, 0.1, false, Score(aim)));
+        }
+    }
+}
+
 /// The lighting pole is lifted to a lamp, held there and lowered: low beside the door, at the height of her head,
 /// overhead.
 void pole(const Skeleton& skeleton, std::vector<Act>& all) {
-    struct Height {
-        const char* name;
-        double raised, bend, lean, nod;
-    };
-    for (const Height& h : {Height{"low", 58, 30, 4, 6}, {"middle", 96, 38, 0, -8}, {"high", 148, 24, -7, -26}}) {
+    for (const Height& h : {Height{"low", 58, 30, 4, 6}, middle_height, {"high", 148, 24, -7, -26}}) {
         for (const bool left : {false, true}) {
-            const std::size_t arm = left ? left_arm : right_arm, other = left ? right_arm : left_arm;
-            const double s = left ? 1 : -1;
-            const auto part = [](std::size_t first, std::size_t offset) { return Control(first + offset); };
-            const Controls low = standing_still();
-            const Controls up = with(low, {{part(arm, 0), h.raised},
-                                           {part(arm, 1), 4},
-                                           {part(arm, 2), h.bend},
-                                           {part(arm, 3), 6},
-                                           {part(arm, 4), 62},
-                                           {part(arm, 5), h.raised > 100 ? 12.0 : 4.0},
-                                           {part(other, 0), 34},
-                                           {part(other, 2), 68},
-                                           {part(other, 3), 26},
-                                           {part(other, 4), 58},
-                                           {lean, h.lean},
-                                           {nod, h.nod},
-                                           {head_turn, s * 6},
-                                           {chest_turn, -s * 8},
-                                           {hips_side, -s * 0.012}});
+            const std::size_t arm = left ? left_arm : right_arm;
+            const Controls low = standing_still(), up = pole_up(h, left);
             const std::string side = left ? "left" : "right";
             const auto score_between = [&](const Controls& from, const Controls& to, double seconds) {
                 Score score(from);
@@ -664,6 +690,7 @@ std::vector<Act> acts(const Skeleton& skeleton) {
                 Score(with(standing_still(),
                            {{chest_list, -s * 14}, {hips_list, -s * 4}, {hips_side, s * 0.03}, {chest_turn, s * 6}}))));
     }
+    aims(skeleton, all);
     return all;
 }
 

@@ -37,12 +37,22 @@ struct Cue {
     Place place;
 };
 
+/// A plain game beside the performer: the body goes as fast and where these parameters say, smoothed as they are, as far
+/// as its clips do not carry it.
+struct CueBody {
+    Text speed;             ///< a number, metres a second; empty: it goes nowhere by itself
+    Text heading;           ///< an angle, from where it faces; empty: ahead
+    Text turn;              ///< a number; empty: it does not turn by itself
+    Number turn_rate{90.0}; ///< degrees a second to the right where `turn` is 1
+};
+
 /// The file `NAME.cues.yaml`.
 struct CueSheet {
     std::string file;
     std::vector<std::string> source;
     std::string about;
     double seconds = 0; ///< how long to play; 0 when the sheet does not say
+    std::optional<CueBody> body;
     std::vector<Cue> cues;
 };
 
@@ -72,6 +82,12 @@ public:
     /// Binds; names that the character lacks and values of the wrong kind are added to `diagnostics`.
     CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics);
 
+    /// How the body moves in the next `dt` seconds: by its clips' travel, and for the rest by the sheet's `body`.
+    [[nodiscard]] Travel move(const Performer& performer, double dt) const;
+
+    /// Whether the sheet has a `body`.
+    [[nodiscard]] bool moves_body() const { return body_.has_value(); }
+
     /// Whether some cue sets or sends that parameter: an index into `Character::parameters()`.
     [[nodiscard]] bool touches(std::uint16_t parameter) const;
 
@@ -95,6 +111,11 @@ private:
         Step step;
         float from = 0;
     };
+    struct Body {
+        NumberParameter speed, heading, turn;
+        double turn_rate = 0;
+    };
+    std::optional<Body> body_;
     std::vector<Step> steps_;
     std::vector<Ramp> ramps_;
     std::size_t next_ = 0;

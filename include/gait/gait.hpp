@@ -14,6 +14,7 @@
 #include "gait/ease.hpp"
 #include "gait/events.hpp"
 #include "gait/fit.hpp"
+#include "gait/footprints.hpp"
 #include "gait/gltf.hpp"
 #include "gait/inspect.hpp"
 #include "gait/math.hpp"

@@ -4,6 +4,7 @@
 
 #include "gait/character.hpp"
 #include "gait/document.hpp"
+#include "gait/performer.hpp"
 
 #include <array>
 #include <optional>
@@ -44,6 +45,18 @@ struct BlendSpaceView {
 
 /// Whether a place as drawn lies between the points.
 [[nodiscard]] GAIT_API bool inside_hull(const Character& character, StateHandle state, SpacePlace drawn);
+
+/// Where a performer's blend space is asked for now.
+struct BlendCursor {
+    std::uint16_t state = 0;     ///< index into `Character::states()`
+    SpacePlace drawn{};          ///< on the map
+    bool velocity = false;       ///< it is a velocity, and these are known
+    double speed = 0;            ///< metres a second
+    double heading = 0;          ///< degrees
+};
+
+/// The place in the first blend space of what is active; nothing when that plays none.
+[[nodiscard]] GAIT_API std::optional<BlendCursor> blend_cursor(const Performer& performer);
 
 /// How a body moves when nothing changes any more.
 struct SteadyMotion {

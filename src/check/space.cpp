@@ -1,7 +1,6 @@
 #include "gait/space.hpp"
 
 #include "gait/measure.hpp"
-#include "gait/performer.hpp"
 #include "perform/character_data.hpp"
 
 #include <algorithm>
@@ -154,6 +153,29 @@ bool inside_hull(const Character& character, StateHandle state, SpacePlace drawn
     }
     const BlendPoint* points = table.points.data() + found->part->first;
     return found->part->wraps || (drawn[0] >= points[0].at && drawn[0] <= points[found->part->count - 1].at);
+}
+
+std::optional<BlendCursor> blend_cursor(const Performer& performer) {
+    const CharacterData& data = performer.character().data();
+    // The block is only looked at.
+    const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout);
+    const PerformerHeader& header = block.header();
+    const CompiledState& state = data.states[header.instances[header.instance_count - 1U].state];
+    const MotionPart* part = find_space(data.motions, data.motions.motions[state.motion].root);
+    if (part == nullptr) { return std::nullopt; }
+    BlendCursor cursor;
+    cursor.state = state.visible;
+    if (part->kind == PartKind::line) {
+        cursor.drawn = {double(block.smoothed()[part->parameter]), 0};
+        return cursor;
+    }
+    const PlanePoint place = place_in_plane(*part, {block.smoothed(), block.cursors(), nullptr});
+    cursor.drawn = {place.x / part->scale_x, place.y / part->scale_y};
+    cursor.velocity = part->cursor != no_index;
+    if (!cursor.velocity) { return cursor; }
+    cursor.speed = std::hypot(place.x, place.y);
+    cursor.heading = cursor.speed > 0 ? std::atan2(place.x, place.y) * degrees_per_radian : 0;
+    return cursor;
 }
 
 // ---- steady motion --------------------------------------------------------------------------------------------------

@@ -1,6 +1,6 @@
 #include "clip/pose_track.hpp"
 #include "gait/measure.hpp"
-#include "rig/body_parts.hpp"
+#include "rig/foot_points.hpp"
 
 #include <algorithm>
 #include <array>
@@ -28,9 +28,8 @@ double median(std::vector<double> values) {
 
 class Measuring {
 public:
-    Measuring(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) : rig_(rig), clip_(clip) {
-        find_feet(feet);
-    }
+    Measuring(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet)
+        : rig_(rig), clip_(clip), foot_points_(rig, feet), feet_(foot_points_.feet()) {}
 
     ClipMeasure run() {
         if (clip_.seconds <= 0 || rig_.joints.empty()) {
@@ -66,21 +65,6 @@ public:
     }
 
 private:
-    void find_feet(const std::vector<std::string>& names) {
-        feet_ = body_parts(rig_).feet;
-        if (names.empty()) { return; }
-        feet_.clear();
-        for (std::size_t i = 0; i < names.size(); ++i) {
-            const auto joint = rig_.find(names[i]);
-            if (!joint) { continue; }
-            Foot foot{i == 0 ? Side::left : Side::right, *joint, *joint};
-            for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
-                if (rig_.joints[j].parent == *joint) { foot.toes = int(j); }
-            }
-            feet_.push_back(foot);
-        }
-    }
-
     [[nodiscard]] FootMeasure describe(const Foot& foot) const {
         FootMeasure measure;
         measure.side = foot.side == Side::left ? "left" : "right";
@@ -88,29 +72,8 @@ private:
         return measure;
     }
 
-    /// Where heel and ball touch the ground at rest, in the ankle's and in the toes' own frame.
+    /// Where heel and ball are at even instants.
     void sample() {
-        const auto rest = model_space(rig_, rest_pose(rig_));
-        float lowest = 1e9F;
-        for (const Transform& joint : rest) { lowest = std::min(lowest, joint.translation.y); }
-        const float ground = std::min(0.0F, lowest); // a rig that stands on the ground, or hangs below it
-        struct Sole {
-            Vec3 heel, ball;
-        };
-        std::vector<Sole> soles;
-        for (const Foot& foot : feet_) {
-            const Transform &ankle = rest[std::size_t(foot.ankle)], &toes = rest[std::size_t(foot.toes)];
-            const Vec3 forward = toes.translation - ankle.translation;
-            constexpr float behind = 0.36F; // of the way from the ankle to the ball: how far a heel stands out
-            const Vec3 heel{ankle.translation.x - behind * forward.x, ground, ankle.translation.z - behind * forward.z};
-            const Vec3 ball{toes.translation.x, toes.translation.y, toes.translation.z};
-            const auto local = [](const Transform& frame, Vec3 place) {
-                return rotate(conjugate(frame.rotation), place - frame.translation);
-            };
-            soles.push_back({local(ankle, heel), local(foot.toes == foot.ankle ? ankle : toes, ball)});
-            ball_heights_.push_back(toes.translation.y);
-        }
-        ground_rest_ = ground;
         const PoseTrack track = to_poses(clip_, rig_);
         count_ = std::max<std::size_t>(2, std::size_t(std::lround(clip_.seconds * rate)));
         step_ = clip_.seconds / double(count_);
@@ -120,12 +83,7 @@ private:
         for (std::size_t i = 0; i <= count_; ++i) {
             const auto model = model_space(rig_, pose_at(track, step_ * double(i)));
             for (std::size_t f = 0; f < feet_.size(); ++f) {
-                const Transform &ankle = model[std::size_t(feet_[f].ankle)], &toes = model[std::size_t(feet_[f].toes)];
-                const Transform& ball_frame = feet_[f].toes == feet_[f].ankle ? ankle : toes;
-                Vec3 heel = ankle.translation + rotate(ankle.rotation, soles[f].heel);
-                Vec3 ball = ball_frame.translation + rotate(ball_frame.rotation, soles[f].ball);
-                heel.y -= ground_rest_;
-                ball.y -= ball_heights_[f];
+                const auto [heel, ball] = foot_points_.at(f, model);
                 tracks_[f].points[0].push_back(heel);
                 tracks_[f].points[1].push_back(ball);
             }
@@ -427,9 +385,8 @@ private:
 
     const Rig& rig_;
     const ClipSource& clip_;
+    FootPoints foot_points_;
     std::vector<Foot> feet_;
-    std::vector<float> ball_heights_;
-    float ground_rest_ = 0;
     std::size_t count_ = 0; ///< samples of the clip; one more is stored, its end
     double step_ = 0;       ///< seconds
     std::vector<FootTrack> tracks_;

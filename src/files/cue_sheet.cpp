@@ -2,6 +2,8 @@
 
 #include "files/write_file.hpp"
 #include "files/yaml_tree.hpp"
+#include "gait/math.hpp"
+#include "gait/space.hpp"
 
 #include <fmt/format.h>
 
@@ -20,10 +22,11 @@ public:
     CueSheetReader(CueSheet& sheet, DiagnosticSink& sink) : sheet_(sheet), sink_(sink) {}
 
     void read(const YamlNode& root) {
-        const YamlMap map(root, "a cue sheet", {"about", "seconds", "cues"}, sink_);
+        const YamlMap map(root, "a cue sheet", {"about", "seconds", "body", "cues"}, sink_);
         if (!map.is_map()) { return; }
         if (map.find("about") != nullptr) { sheet_.about = map.text("about").value; }
         sheet_.seconds = seconds(map, "seconds").value_or(0);
+        if (const YamlNode* body = map.find("body")) { read_body(*body); }
         if (const YamlNode* cues = map.find("cues")) {
             sheet_.cues = read_cues(*cues, 0);
         } else {
@@ -33,6 +36,20 @@ public:
     }
 
 private:
+    void read_body(const YamlNode& node) {
+        const YamlMap map(node, "'body'", {"speed", "heading", "turn", "turn_rate"}, sink_);
+        if (!map.is_map()) { return; }
+        CueBody& body = sheet_.body.emplace();
+        body.speed = map.text("speed");
+        body.heading = map.text("heading");
+        body.turn = map.text("turn");
+        if (const auto rate = map.number("turn_rate", "degrees a second")) { body.turn_rate = *rate; }
+        if (body.speed.empty() && body.turn.empty()) {
+            sink_.error(node.place, "missing-key",
+                        "this body goes nowhere; add 'speed: PARAMETER', 'turn: PARAMETER' or both");
+        }
+    }
+
     std::optional<double> seconds(const YamlMap& map, const char* key) {
         const auto number = map.number(key, "seconds");
         if (!number) { return std::nullopt; }
@@ -206,6 +223,22 @@ CuePlayer::Meaning CuePlayer::meaning_of(const std::string& text, const Paramete
     return {float(value), {}, {}};
 }
 
+Travel CuePlayer::move(const Performer& performer, double dt) const {
+    Travel travel = performer.travel();
+    if (!body_) { return travel; }
+    const double rest = (1 - double(travel.share)) * dt;
+    double speed = body_->speed ? double(performer.smoothed(body_->speed)) : 0;
+    double heading = body_->heading ? double(performer.smoothed(body_->heading)) : 0;
+    if (const auto cursor = blend_cursor(performer); cursor && cursor->velocity) {
+        speed = cursor->speed;
+        heading = cursor->heading;
+    }
+    const double radians = heading / degrees_per_radian;
+    travel.move = travel.move + Vec3{float(-std::sin(radians) * speed * rest), 0, float(std::cos(radians) * speed * rest)};
+    if (body_->turn) { travel.turn += float(double(performer.smoothed(body_->turn)) * body_->turn_rate * rest); }
+    return travel;
+}
+
 bool CuePlayer::touches(std::uint16_t parameter) const {
     return std::any_of(steps_.begin(), steps_.end(), [&](const Step& step) {
         const bool sets =
@@ -227,6 +260,20 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
         sink.unknown(name.place, "parameter", name.value, names);
         return std::nullopt;
     };
+    if (sheet.body) {
+        const auto bound = [&](const Text& name, ParameterKind kind, const char* what) -> NumberParameter {
+            const auto parameter = name.empty() ? std::nullopt : find(name);
+            if (!parameter) { return {}; }
+            if (character.parameters()[*parameter].kind != kind) {
+                sink.error(name.place, "wrong-type", fmt::format("'{}' is not {}", name.value, what));
+                return {};
+            }
+            return NumberParameter{*parameter};
+        };
+        body_ = Body{bound(sheet.body->speed, ParameterKind::number, "a number"),
+                     bound(sheet.body->heading, ParameterKind::angle, "an angle"),
+                     bound(sheet.body->turn, ParameterKind::number, "a number"), sheet.body->turn_rate.value};
+    }
     const auto bind = [&](const Cue::Value& value) -> std::optional<Step> {
         const auto parameter = find(value.name);
         if (!parameter) { return std::nullopt; }

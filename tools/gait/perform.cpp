@@ -124,14 +124,15 @@ std::string story(const Recording& recording, const Character& character) {
     const auto clips = character.clips();
     const bool travels = std::any_of(clips.begin(), clips.end(), [](const ClipInfo& c) { return c.travels; });
     constexpr double least_way = 5e-4; // metres; less is nothing to tell
-    if (travels && (recording.path_length > least_way || std::abs(recording.frames.back().place.heading) > 0.05)) {
+    if ((travels || recording.game_body) && (recording.path_length > least_way || std::abs(recording.frames.back().place.heading) > 0.05)) {
         const GroundPlace& end = recording.frames.back().place;
         const auto way = [](double metres, const char* one, const char* other) {
             return fmt::format("{:.3f} m {}", std::abs(metres), metres < 0 ? other : one);
         };
         text += fmt::format(
-            "  the clips carried the body {:.3f} m: to {} and {} of where it began, turned by {:.1f} deg to the {}\n\n",
-            recording.path_length, way(end.z, "ahead", "behind"), way(end.x, "to the left", "to the right"),
+            "  {} the body {:.3f} m: to {} and {} of where it began, turned by {:.1f} deg to the {}\n\n",
+            recording.game_body ? "the clips and the cue sheet carried" : "the clips carried", recording.path_length,
+            way(end.z, "ahead", "behind"), way(end.x, "to the left", "to the right"),
             std::abs(end.heading), end.heading < 0 ? "left" : "right");
     }
 
@@ -152,6 +153,13 @@ std::string story(const Recording& recording, const Character& character) {
                     fmt::format("{} at {:.3f} s, {}: a jolt of {:.0f} deg/s where {:.0f} are needed",
                                 joint_name(character, snap.joint), snap.time,
                                 transition_name(character, snap.transition), snap.jolt, snap.allowed)});
+    }
+    if (!recording.footprints.empty() && recording.path_length > least_way) {
+        const Footprint& worst = *std::max_element(recording.footprints.begin(), recording.footprints.end(),
+                                                   [](const auto& a, const auto& b) { return a.slide < b.slide; });
+        smooth.add({"a planted foot's slide", fmt::format("{:.1f} mm", 1000 * worst.slide), "-", "",
+                    fmt::format("{} foot at {:.3f} s; {} footprints", recording.feet[worst.foot], worst.from,
+                                recording.footprints.size())});
     }
     text += smooth.text();
     if (recording.faults.refused_values + recording.faults.refused_steps + recording.faults.cut_chains > 0) {
@@ -195,6 +203,16 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                       {"jolt_deg_per_s", snap.jolt},
                       {"needed_deg_per_s", snap.allowed}};
     const GroundPlace& end = recording.frames.back().place;
+    nlohmann::json prints = nlohmann::json::array();
+    for (const Footprint& print : recording.footprints) {
+        prints.push_back({{"foot", recording.feet[print.foot]},
+                          {"from_s", print.from},
+                          {"to_s", print.to},
+                          {"x_m", print.place.x},
+                          {"z_m", print.place.z},
+                          {"slide_m", print.slide}});
+    }
+    result["footprints"] = prints;
     result["travel"] = {{"path_m", recording.path_length},
                         {"x_m", end.x},
                         {"y_m", end.y},

@@ -28,6 +28,7 @@ RecordedFrame capture(const Performer& performer) {
     }
     frame.pose.resize(character.joint_count());
     performer.pose(frame.pose);
+    frame.cursor = blend_cursor(performer);
     return frame;
 }
 
@@ -47,8 +48,16 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.seconds = seconds;
     recording.seconds_in_state.resize(performer.character().states().size(), 0);
     SmoothnessWatch watch(performer);
+    Footprints prints(performer.character().rig());
+    recording.game_body = cues != nullptr && cues->moves_body();
+    std::vector<Transform> model(performer.character().joint_count());
+    const auto look_at_feet = [&](const RecordedFrame& frame) {
+        performer.model_pose(model);
+        prints.add(frame.time, model, frame.place);
+    };
     if (cues != nullptr) { cues->apply(performer, 0); }
     recording.frames.push_back(capture(performer));
+    look_at_feet(recording.frames.back());
     Performer before = performer;
     const auto steps = std::int64_t(std::llround(seconds * frames_per_second));
     Progress progress("playing", steps);
@@ -73,11 +82,12 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         }
         RecordedFrame frame = capture(performer);
         frame.time += ahead;
-        frame.travel = performer.travel();
+        frame.travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
         frame.place = recording.frames.back().place;
         frame.place.add(frame.travel);
         recording.path_length += std::hypot(double(frame.travel.move.x), double(frame.travel.move.z));
         recording.frames.push_back(std::move(frame));
+        look_at_feet(recording.frames.back());
         progress.at(f);
         recording.frames.back().jolt = watch.snap().last_jolt();
     }
@@ -85,6 +95,8 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.snaps = watch.snap().transitions();
     recording.worst_snap = watch.snap().worst();
     recording.faults = performer.faults();
+    recording.feet = prints.feet();
+    recording.footprints = prints.all();
     return recording;
 }
 

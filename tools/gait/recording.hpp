@@ -3,8 +3,10 @@
 
 #include "gait/compile.hpp"
 #include "gait/cue_sheet.hpp"
+#include "gait/footprints.hpp"
 #include "gait/performer.hpp"
 #include "gait/smoothness.hpp"
+#include "gait/space.hpp"
 
 #include <functional>
 #include <optional>
@@ -27,6 +29,7 @@ struct RecordedFrame {
     std::vector<Transform> pose;
     GroundPlace place; ///< where the clips have carried the body
     Travel travel;     ///< of the step that led here
+    std::optional<BlendCursor> cursor;
 };
 
 struct Recording {
@@ -39,7 +42,10 @@ struct Recording {
     std::vector<Snap> snaps;
     Snap worst_snap;
     Faults faults;
-    double path_length = 0; ///< metres over the ground that the clips carried the body
+    double path_length = 0; ///< metres over the ground that the body went
+    bool game_body = false; ///< a plain game moved it where its clips did not
+    std::vector<std::string> feet;
+    std::vector<Footprint> footprints;
 };
 
 /// Sees the performer after each frame.
