@@ -37,8 +37,8 @@ struct Cue {
     Place place;
 };
 
-/// A plain game beside the performer: the body goes as fast and where these parameters say, smoothed as they are, as far
-/// as its clips do not carry it.
+/// A plain game beside the performer: the body goes as fast and where these parameters say, smoothed as they are, as
+/// far as its clips do not carry it.
 struct CueBody {
     Text speed;             ///< a number, metres a second; empty: it goes nowhere by itself
     Text heading;           ///< an angle, from where it faces; empty: ahead

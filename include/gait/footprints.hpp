@@ -19,13 +19,13 @@ struct Footprint {
     double from = 0;      ///< seconds
     double to = 0;
     Vec3 place;       ///< metres in the world: where it came down
-    double slide = 0; ///< metres: how far it got from there over the ground, the point that bears it changing from heel to
-                      ///< ball counted apart
+    double slide = 0; ///< metres: how far it got from there over the ground, the point that bears it changing from heel
+                      ///< to ball counted apart
 };
 
-/// Watches the feet of a body frame by frame. A foot is down while its lower point, heel or ball, is within a centimetre
-/// of the ground and neither rises nor falls by more than 0.15 m/s; of that time the frames within 0.03 s of either edge
-/// belong to the swing.
+/// Watches the feet of a body frame by frame. A foot is down while its lower point, heel or ball, is within a
+/// centimetre of the ground and neither rises nor falls by more than 0.15 m/s; of that time the frames within 0.03 s of
+/// either edge belong to the swing.
 class GAIT_API Footprints {
 public:
     /// Feet are found by name or by shape.

@@ -48,11 +48,11 @@ struct BlendSpaceView {
 
 /// Where a performer's blend space is asked for now.
 struct BlendCursor {
-    std::uint16_t state = 0;     ///< index into `Character::states()`
-    SpacePlace drawn{};          ///< on the map
-    bool velocity = false;       ///< it is a velocity, and these are known
-    double speed = 0;            ///< metres a second
-    double heading = 0;          ///< degrees
+    std::uint16_t state = 0; ///< index into `Character::states()`
+    SpacePlace drawn{};      ///< on the map
+    bool velocity = false;   ///< it is a velocity, and these are known
+    double speed = 0;        ///< metres a second
+    double heading = 0;      ///< degrees
 };
 
 /// The place in the first blend space of what is active; nothing when that plays none.

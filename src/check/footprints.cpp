@@ -70,9 +70,8 @@ void Footprints::add(double time, std::span<const Transform> model_pose, const G
         now.point = now.points[0].y <= now.points[1].y ? 0 : 1;
         const float height = now.points[now.point].y;
         const auto& before = watched_->before[f];
-        const double rising = before && time > before->time
-                                  ? double(height - before->points[now.point].y) / (time - before->time)
-                                  : 0;
+        const double rising =
+            before && time > before->time ? double(height - before->points[now.point].y) / (time - before->time) : 0;
         Down placed = now;
         for (Vec3& point : placed.points) { point = body.translation + rotate(body.rotation, point); }
         std::vector<Down>& stretch = watched_->stretches[f];

@@ -234,7 +234,8 @@ Travel CuePlayer::move(const Performer& performer, double dt) const {
         heading = cursor->heading;
     }
     const double radians = heading / degrees_per_radian;
-    travel.move = travel.move + Vec3{float(-std::sin(radians) * speed * rest), 0, float(std::cos(radians) * speed * rest)};
+    travel.move =
+        travel.move + Vec3{float(-std::sin(radians) * speed * rest), 0, float(std::cos(radians) * speed * rest)};
     if (body_->turn) { travel.turn += float(double(performer.smoothed(body_->turn)) * body_->turn_rate * rest); }
     return travel;
 }

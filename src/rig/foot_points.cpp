@@ -27,8 +27,8 @@ FootPoints::FootPoints(const Rig& rig, const std::vector<std::string>& names) : 
         const auto local = [](const Transform& frame, Vec3 place) {
             return rotate(conjugate(frame.rotation), place - frame.translation);
         };
-        soles_.push_back({local(ankle, heel), local(foot.toes == foot.ankle ? ankle : toes, toes.translation),
-                          toes.translation.y});
+        soles_.push_back(
+            {local(ankle, heel), local(foot.toes == foot.ankle ? ankle : toes, toes.translation), toes.translation.y});
     }
 }
 

@@ -20,6 +20,7 @@ int main(int argument_count, char** arguments) {
     add_check(app, run);
     add_perform(app, run);
     add_sketch(app, run);
+    add_map(app, run);
     add_manual(app, run);
     bool quiet = false;
     app.add_flag("-q,--quiet", quiet, "write only findings, and JSON where it is asked for");

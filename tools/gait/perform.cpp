@@ -124,16 +124,17 @@ std::string story(const Recording& recording, const Character& character) {
     const auto clips = character.clips();
     const bool travels = std::any_of(clips.begin(), clips.end(), [](const ClipInfo& c) { return c.travels; });
     constexpr double least_way = 5e-4; // metres; less is nothing to tell
-    if ((travels || recording.game_body) && (recording.path_length > least_way || std::abs(recording.frames.back().place.heading) > 0.05)) {
+    if ((travels || recording.game_body) &&
+        (recording.path_length > least_way || std::abs(recording.frames.back().place.heading) > 0.05)) {
         const GroundPlace& end = recording.frames.back().place;
         const auto way = [](double metres, const char* one, const char* other) {
             return fmt::format("{:.3f} m {}", std::abs(metres), metres < 0 ? other : one);
         };
-        text += fmt::format(
-            "  {} the body {:.3f} m: to {} and {} of where it began, turned by {:.1f} deg to the {}\n\n",
-            recording.game_body ? "the clips and the cue sheet carried" : "the clips carried", recording.path_length,
-            way(end.z, "ahead", "behind"), way(end.x, "to the left", "to the right"),
-            std::abs(end.heading), end.heading < 0 ? "left" : "right");
+        text +=
+            fmt::format("  {} the body {:.3f} m: to {} and {} of where it began, turned by {:.1f} deg to the {}\n\n",
+                        recording.game_body ? "the clips and the cue sheet carried" : "the clips carried",
+                        recording.path_length, way(end.z, "ahead", "behind"), way(end.x, "to the left", "to the right"),
+                        std::abs(end.heading), end.heading < 0 ? "left" : "right");
     }
 
     const Seam& seam = recording.seam;
