@@ -23,5 +23,6 @@
 #include "gait/rig.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/space.hpp"
+#include "gait/steering.hpp"
 #include "gait/travel.hpp"
 #include "gait/why.hpp"
