@@ -193,7 +193,7 @@ struct MotionDefinition {
     /// A blend space.
     inline MotionDefinition(BlendDefinition blend_space);
     /// Whether nothing is played.
-    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !pick && !choose; }
+    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !mix && !add && !pick && !choose; }
 };
 
 /// One motion of a blend space, and its place.

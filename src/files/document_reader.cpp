@@ -912,7 +912,7 @@ private:
         if (keep.is_sequence()) {
             blend.keep_pace = read_window(keep, "'keep_pace' is 'yes', or the slowest and the fastest, times as fast");
         } else if (to_flag(keep, "'keep_pace'", sink_).value_or(false)) {
-            blend.keep_pace = {Number(0.6, keep.place), Number(1.5, keep.place)};
+            blend.keep_pace = {Number(0.75, keep.place), Number(1.5, keep.place)};
         }
         if (!blend.keep_pace) { return; }
         const auto& [slowest, fastest] = *blend.keep_pace;

@@ -622,7 +622,7 @@ private:
         }
         if (state.motion >= data_.motions.motions.size()) { return true; }
         const auto leaves = data_.motions.leaves_of(data_.motions.motions[state.motion]);
-        return std::none_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return l.loops; });
+        return std::none_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return l.loops && l.leads; });
     }
 
     enum class Kind { own, always };

@@ -355,9 +355,8 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
     for (std::size_t l = 0; l < leaves.size(); ++l) {
         if (!(playheads[l].weight > 0)) { continue; }
         if (count < out.size()) {
-            const bool in_phase = follows_phase(instance, leaves[l]);
-            out[count] = {leaves[l].clip, playheads[l].weight, in_phase ? header.phase : playheads[l].position,
-                          in_phase ? header.phase_loops : playheads[l].loops};
+            const ClipPlace place = place_of(data, header, instance, leaves[l], playheads[l]);
+            out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops};
         }
         ++count;
     }

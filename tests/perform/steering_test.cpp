@@ -1,0 +1,82 @@
+#include "gait/steering.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cmath>
+
+using namespace gait;
+
+TEST_CASE("headings are zero along z, positive to the right, and come back from directions") {
+    CHECK(heading_of(Vec3{0, 0, 2}).value() == Approx(0));
+    CHECK(heading_of(Vec3{-1, 0, 0}).value() == Approx(90));
+    CHECK(heading_of(Vec3{1, 5, 0}).value() == Approx(-90));
+    CHECK(heading_of(Vec3{0, 0, -1}).value() == Approx(180));
+    CHECK_FALSE(heading_of(Vec3{0, 3, 0}));
+    for (const double heading : {-170.0, -45.0, 0.0, 30.0, 135.0, 180.0}) {
+        CHECK(heading_of(direction_of(heading)).value() == Approx(heading));
+    }
+    CHECK(heading_to({1, 0, 1}, {1, 0, 5}).value() == Approx(0));
+    CHECK(wrapped_heading(540) == Approx(180));
+    CHECK(wrapped_heading(-190) == Approx(170));
+}
+
+TEST_CASE("a stick is read from the camera, and let go it keeps the heading") {
+    const BodyMotion ahead = motion_of(Stick{0, 1}, 90, 0, 4);
+    CHECK(ahead.speed == Approx(4));
+    CHECK(ahead.heading == Approx(90)); // the camera looks to the right, so that is where ahead is
+    const BodyMotion aside = motion_of(Stick{1, 0}, 0, 30, 4);
+    CHECK(aside.heading == Approx(60));
+    const BodyMotion both = motion_of(Stick{1, 1}, 0, 0, 4); // two keys are not faster than one
+    CHECK(both.speed == Approx(4));
+    const BodyMotion released = motion_of(Stick{0, 0.05F}, 0, 0, 4, aside);
+    CHECK(released.speed == 0);
+    CHECK(released.heading == aside.heading);
+    CHECK(motion_of(Stick{0, 0.55F}, 0, 0, 4).speed == Approx(2));
+}
+
+TEST_CASE("rising is not running, and falling is told apart") {
+    const BodyMotion rising = motion_of(Vec3{0, 6, 0.001F}, 0);
+    CHECK(rising.speed < 0.01F);
+    CHECK(rising.fall_speed == 0);
+    const BodyMotion falling = motion_of(Vec3{-1, -7, 0}, 90);
+    CHECK(falling.speed == Approx(1));
+    CHECK(falling.heading == Approx(0));
+    CHECK(falling.fall_speed == Approx(7));
+}
+
+TEST_CASE("a body turns the short way, at the same pace at any frame rate, and holds where it is let go") {
+    const auto turned = [](double rate) {
+        Facing facing(170);
+        const auto frames = [&](double seconds) { return int(std::lround(seconds * rate)); };
+        for (int f = 0; f < frames(0.4); ++f) { facing.turn(-100.0F, 1 / rate); } // 90 degrees over 180
+        const double between = facing.heading();
+        for (int f = 0; f < frames(1); ++f) { facing.turn(std::nullopt, 1 / rate); }
+        return std::pair(between, facing.heading());
+    };
+    const auto [between, rest] = turned(240);
+    CHECK((between < -100 || between > 170)); // by 180, not by 0
+    for (const double rate : {10.0, 30.0, 60.0, 1000.0}) {
+        CHECK(turned(rate).first == Approx(between).margin(1e-6));
+        CHECK(turned(rate).second == Approx(rest).margin(1e-6));
+    }
+    Facing facing(0);
+    for (int f = 0; f < 300; ++f) { facing.turn(40.0F, 0.01); }
+    CHECK(facing.heading() == Approx(40).margin(1e-3));
+    CHECK(facing.turn_rate() == Approx(0).margin(1e-3));
+    CHECK(facing.error(10) == Approx(-30).margin(1e-3));
+    facing.turn(std::nullopt, 1);
+    CHECK(facing.heading() == Approx(40).margin(1e-3));
+}
+
+TEST_CASE("a turn is no faster than it may be") {
+    Facing facing(0, 0.1, 90);
+    double fastest = 0;
+    for (int f = 0; f < 200; ++f) {
+        facing.turn(170.0F, 0.02);
+        fastest = std::max(fastest, std::fabs(facing.turn_rate()));
+    }
+    CHECK(fastest < 90.01);
+    CHECK(fastest > 85);
+    facing.add(20);
+    CHECK(facing.heading() == Approx(-170).margin(0.01));
+}
