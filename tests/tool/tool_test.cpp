@@ -456,3 +456,74 @@ TEST_CASE("cues may enter states, reset and seed, and the clock of the story goe
         wrong.err,
         Catch::Contains("w.cues.yaml:1:23: error: no state 'body.movin'; did you mean 'body.moving'? [unknown-state]"));
 }
+
+TEST_CASE("a space is mapped: its points, how far the feet are off, and a picture with a cue sheet's way") {
+    const support::TemporaryFolder folder;
+    const std::string picture = (folder / "map.png").string();
+    const Finished mapped =
+        gait_tool({"map", document, "moving", "-o", picture, "--cues", "demo/quay.cues.yaml", "--samples", "5"});
+    CAPTURE(mapped.err);
+    CHECK(mapped.code == 0);
+    CHECK_THAT(mapped.out, Catch::Contains("stroll_right          90.00 deg  0.77 m/s"));
+    CHECK_THAT(mapped.out, Catch::Contains("speed by the feet"));
+    CHECK(support::read(picture).substr(1, 3) == "PNG");
+    const json told = json::parse(gait_tool({"map", document, "moving", "--samples", "4", "--json"}).out);
+    CHECK(told["points"].size() == 18);
+    CHECK(told["measured"].size() > 5);
+    for (const auto& sample : told["measured"]) {
+        CHECK(sample["got"]["speed_m_per_s"].get<double>() ==
+              Approx(sample["asked"]["speed_m_per_s"].get<double>()).epsilon(0.03));
+    }
+    CHECK(gait_tool({"map", document, "movin"}).err == "gait: no state 'movin'; did you mean 'moving'?\n");
+    CHECK(gait_tool({"map", document, "turning_left"}).code == 2);
+    CHECK_THAT(gait_tool({"map", document, "turning_left"}).err, Catch::Contains("plays no blend space"));
+}
+
+TEST_CASE("from a folder of clips to a walking character in one command") {
+    const support::TemporaryFolder folder;
+    const std::string first = (folder / "first.gait.yaml").string();
+    const Finished begun = gait_tool({"begin", "demo/lamplighter.glb", "-o", first});
+    CAPTURE(begun.err);
+    REQUIRE(begun.code == 0);
+    for (const char* said :
+         {"stand                     stands", "stroll_right              gait        0.77 m/s 90 deg to the right",
+          "hop_start                 take-off", "stroll_start_left         start", "stroll_stop_right         stop",
+          "wave                      gesture", "turn_left                 turn        turns 90 deg to the left",
+          "lean_left                 pose", "but crouched: give it a state of its own"}) {
+        CHECK_THAT(begun.out, Catch::Contains(said));
+    }
+    const Finished checked = gait_tool({"check", first});
+    CHECK(checked.err.empty());
+    CHECK_THAT(checked.out, Catch::Contains("no errors"));
+    // It walks, turns aside, hops, waves and stops, within the bounds.
+    const std::string cues = folder.write(
+        "first.cues.yaml",
+        "seconds: 22\nbody: {speed: speed, heading: heading}\ncues:\n"
+        "  - {at: 1, send: set_off, set: {speed: 1.4}}\n  - {at: 4, set: {speed: 4.2}}\n  - {at: 6, set: {heading: "
+        "120, "
+        "speed: 1.2}}\n  - {at: 8, set: {heading: 0, speed: 1.4}}\n  - {at: 9, set: {stopping: yes}}\n  - {at: 10.3, "
+        "set: "
+        "{speed: 0, stopping: no}}\n  - {at: 12, send: do_wave}\n  - {at: 15, send: hop}\n  - {at: 15.4, set: "
+        "{airborne: "
+        "yes}}\n  - {at: 16, set: {airborne: no}}\n  - {at: 18, set: {aside: 80}}\n  - {at: 18.3, set: {aside: 0}}\n");
+    const json played = json::parse(gait_tool({"perform", first, "--cues", cues, "--json"}).out);
+    CHECK(played["within_bounds"] == true);
+    for (const char* state : {"setting_off", "moving", "wave", "air", "landing", "turn_right"}) {
+        CAPTURE(state);
+        CHECK(played["seconds_in_state"][state].get<double>() > 0.3);
+    }
+    // What is there already is not lost.
+    const Finished again = gait_tool({"begin", "demo/lamplighter.glb", "-o", first});
+    CHECK(again.code == 2);
+    CHECK_THAT(again.err, Catch::Contains("is there already"));
+    CHECK(gait_tool({"begin", "/nowhere.glb", "-o", (folder / "b.gait.yaml").string()}).code == 2);
+}
+
+TEST_CASE("clips of another rig are fitted as they are begun with") {
+    const support::TemporaryFolder folder;
+    const std::string first = (folder / "his.gait.yaml").string();
+    const Finished begun = gait_tool({"begin", "demo/lamplighter.glb", "demo/harbour_master.glb", "-o", first});
+    CAPTURE(begun.err);
+    CHECK_THAT(begun.out, Catch::Contains("amble"));
+    CHECK_THAT(support::read(first), Catch::Contains("rig: "));
+}

@@ -17,6 +17,7 @@ enum ExitCode : int {
 /// Set by the command that was asked for.
 using Run = std::function<int()>;
 
+void add_begin(CLI::App& app, Run& run);
 void add_clips(CLI::App& app, Run& run);
 void add_check(CLI::App& app, Run& run);
 void add_perform(CLI::App& app, Run& run);

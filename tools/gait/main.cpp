@@ -16,6 +16,7 @@ int main(int argument_count, char** arguments) {
     app.footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png\n\n"
                "Exit codes: 0 done; 1 the document has errors or a bound was missed; 2 bad usage or unreadable input.");
     Run run;
+    add_begin(app, run);
     add_clips(app, run);
     add_check(app, run);
     add_perform(app, run);
