@@ -36,6 +36,7 @@ struct ClipView {
     float weight = 0;        ///< within its instance, 0 to 1
     double phase = 0;        ///< 0 to 1 through the clip
     std::uint32_t loops = 0; ///< times it came round
+    bool added = false;      ///< its difference to a pose is added to the others, beside their weights
 };
 
 /// One motion that is playing: the active state's, or one that is being faded away from.

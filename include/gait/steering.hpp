@@ -1,7 +1,7 @@
 /// \file
-/// From what a game knows (a stick, a camera, a velocity) to what a document asks for: ground speed, heading, fall speed;
-/// and the turning of the body toward where it goes. No engine is needed: headings are degrees over the ground, 0 along
-/// +Z, positive to the right (toward -X).
+/// From what a game knows (a stick, a camera, a velocity) to what a document asks for: ground speed, heading, fall
+/// speed; and the turning of the body toward where it goes. No engine is needed: headings are degrees over the ground,
+/// 0 along +Z, positive to the right (toward -X).
 #pragma once
 
 #include "gait/api.hpp"
@@ -46,8 +46,8 @@ struct Stick {
 /// What a body that faces `body_heading` does as it moves through the world by `velocity`, metres a second.
 [[nodiscard]] GAIT_API BodyMotion motion_of(Vec3 velocity, double body_heading, const BodyMotion& before = {});
 
-/// The facing of a body, turned toward where it shall look: a critically damped spring the short way round, exact at any
-/// frame rate, its speed bounded.
+/// The facing of a body, turned toward where it shall look: a critically damped spring the short way round, exact at
+/// any frame rate, its speed bounded.
 class GAIT_API Facing {
 public:
     /// Facing `heading`. `lag` is the seconds it stays behind a steady turn; `at_most` degrees a second.
@@ -60,9 +60,9 @@ public:
     void set(double heading);
     void add(double degrees);
 
-    [[nodiscard]] double heading() const { return heading_; }       ///< degrees, in (-180, 180]
-    [[nodiscard]] double turn_rate() const { return rate_; }        ///< degrees a second, positive to the right
-    [[nodiscard]] float error(double wanted) const;                 ///< degrees it still has to turn, the short way
+    [[nodiscard]] double heading() const { return heading_; } ///< degrees, in (-180, 180]
+    [[nodiscard]] double turn_rate() const { return rate_; }  ///< degrees a second, positive to the right
+    [[nodiscard]] float error(double wanted) const;           ///< degrees it still has to turn, the short way
 
 private:
     double heading_ = 0, rate_ = 0, followed_ = 0;

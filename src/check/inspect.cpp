@@ -2,6 +2,7 @@
 
 #include "check/machine_checks.hpp"
 #include "check/sink.hpp"
+#include "check/space_checks.hpp"
 #include "clip/prepared_clip.hpp"
 #include "gait/measure.hpp"
 #include "machine/call.hpp"
@@ -36,6 +37,16 @@ public:
         if (!assets_.rig || assets_.rig->joints.empty()) { return sink_.take(); }
         for (const LayerDefinition& layer : document_.layers) { inspect_machine(layer.machine, 0); }
         for (const NamedMachine& named : document_.machines) { inspect_machine(named.machine, 1); }
+        if (character != nullptr) {
+            constexpr double least_speed = 0.2; // metres a second; slower is a shuffle on the spot
+            check_spaces(
+                *character,
+                [&](const std::string& name) {
+                    const Inspected* clip = find(name);
+                    return clip != nullptr && clip->steps > 0 && clip->speed > least_speed;
+                },
+                sink_);
+        }
         const StateDefinition nowhere;
         for (const NamedMotion& named : document_.motions) { inspect_motion(named.play, nowhere); }
         return sink_.take();
@@ -165,6 +176,10 @@ private:
             for (const PickEntry& entry : motion.pick->of) { inspect_motion(entry.play, state); }
             if (motion.pick->between) { inspect_motion(*motion.pick->between, state); }
         }
+        if (motion.mix) {
+            for (const MixEntryDefinition& entry : motion.mix->of) { inspect_motion(entry.play, state); }
+        }
+        if (motion.add) { inspect_motion(motion.add->to, state); }
         if (motion.choose) {
             for (const ChooseEntry& entry : motion.choose->of) { inspect_motion(entry.play, state); }
         }

@@ -7,6 +7,7 @@
 #include "motion/motion.hpp"
 #include "perform/layout.hpp"
 
+#include <map>
 #include <vector>
 
 namespace gait {
@@ -185,7 +186,8 @@ struct CharacterData {
         std::string code, message;
     };
     std::vector<Remark> remarks;
-    ExpressionScope scope; ///< what conditions may speak of, to take them apart again
+    std::map<std::uint32_t, Place> blend_places; ///< of the parts that are blend spaces
+    ExpressionScope scope;                       ///< what conditions may speak of, to take them apart again
     std::vector<ClipInfo> clip_info;
 
     [[nodiscard]] std::span<const Instruction> instructions(CodeRange range) const {

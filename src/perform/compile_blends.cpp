@@ -439,6 +439,7 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
     }
     if (sites.empty()) { return add_part({}); }
     const std::uint32_t part = axes.two ? finish_plane(blend, axes, std::move(sites), path) : finish_line(axes, sites);
+    data_.blend_places[part] = resolved.definition->place;
     if (blend.keep_pace && setting.pace_group != 0) {
         data_.motions.parts[part].pace_group = setting.pace_group;
         building.keep_pace.push_back(part);

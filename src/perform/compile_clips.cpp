@@ -118,7 +118,12 @@ const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
             if (mark.name == name + (reversed ? "_up" : "_down")) { add(right, mark.at); }
         }
     }
-    if (!found.empty()) { return found; }
+    // A mark for one foot alone is there for something else.
+    const auto marks = [&](std::uint8_t foot) {
+        return std::any_of(found.begin(), found.end(), [&](const Footfall& f) { return f.foot == foot; });
+    };
+    if (marks(0) && marks(1)) { return found; }
+    found.clear();
     for (const FootMeasure& foot : measure(clip).feet) {
         if (foot.down >= 1) { continue; } // it never leaves the ground
         for (const Contact& contact : foot.contacts) { add(foot.side != "left", contact.strike); }

@@ -356,7 +356,8 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
         if (!(playheads[l].weight > 0)) { continue; }
         if (count < out.size()) {
             const ClipPlace place = place_of(data, header, instance, leaves[l], playheads[l]);
-            out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops};
+            out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops,
+                          leaves[l].additive != no_index};
         }
         ++count;
     }

@@ -36,12 +36,11 @@ float strength_of(Stick stick, float dead_zone) {
 
 std::optional<float> heading_of(Stick stick, double camera_heading, float dead_zone) {
     if (!(strength_of(stick, dead_zone) > 0)) { return std::nullopt; }
-    return wrapped_heading(camera_heading +
-                           std::atan2(double(stick.right), double(stick.ahead)) * degrees_per_radian);
+    return wrapped_heading(camera_heading + std::atan2(double(stick.right), double(stick.ahead)) * degrees_per_radian);
 }
 
-BodyMotion motion_of(Stick stick, double camera_heading, double body_heading, float top_speed,
-                     const BodyMotion& before, float dead_zone) {
+BodyMotion motion_of(Stick stick, double camera_heading, double body_heading, float top_speed, const BodyMotion& before,
+                     float dead_zone) {
     BodyMotion motion;
     motion.speed = top_speed * strength_of(stick, dead_zone);
     const auto world = heading_of(stick, camera_heading, dead_zone);

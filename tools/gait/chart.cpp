@@ -27,6 +27,9 @@ std::string data_block(const Recording& recording, const Character& character) {
             stacked += share;
             data += fmt::format(" {:.5f}", stacked);
         }
+        const std::optional<BlendCursor>& cursor = frame.cursor;
+        data +=
+            cursor && cursor->velocity ? fmt::format(" {:.5g} {:.5g}", cursor->drawn[1], cursor->drawn[0]) : " NaN NaN";
         data += '\n';
     }
     return data + "END\n";
@@ -61,6 +64,26 @@ std::vector<Lane> lanes_of(const Recording& recording, const Character& characte
     return lanes;
 }
 
+/// The velocity that a plane of velocities is asked for: ahead and to the right, each in a lane below the parameters'.
+struct CursorLane {
+    const char* name;
+    std::size_t axis;
+    double low = 0, high = 0;
+};
+
+std::vector<CursorLane> cursor_lanes(const Recording& recording) {
+    std::vector<CursorLane> lanes;
+    for (CursorLane lane : {CursorLane{"cursor ahead", 1}, {"cursor right", 0}}) {
+        for (const RecordedFrame& frame : recording.frames) {
+            if (!frame.cursor || !frame.cursor->velocity) { continue; }
+            lane.low = std::min(lane.low, frame.cursor->drawn[lane.axis]);
+            lane.high = std::max(lane.high, frame.cursor->drawn[lane.axis]);
+        }
+        if (lane.high - lane.low > 0.01) { lanes.push_back(lane); }
+    }
+    return lanes;
+}
+
 std::string lane_name(const Lane& lane, const ParameterInfo& info) {
     switch (info.kind) {
     case ParameterKind::flag:
@@ -78,11 +101,25 @@ std::string lane_name(const Lane& lane, const ParameterInfo& info) {
 
 std::string parameters_panel(const Recording& recording, const Character& character) {
     const std::vector<Lane> lanes = lanes_of(recording, character);
+    const std::vector<CursorLane> cursors = cursor_lanes(recording);
+    const std::size_t count = lanes.size() + cursors.size();
     std::string names, plots;
+    for (std::size_t c = 0; c < cursors.size(); ++c) {
+        const CursorLane& lane = cursors[c];
+        const double foot = double(cursors.size() - 1 - c) + 0.12;
+        const std::size_t column =
+            3 + 2 * character.parameters().size() + character.clips().size() + (lane.axis == 1 ? 0 : 1);
+        names +=
+            fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
+                        plot_text(fmt::format("{} {:.3g} to {:.3g} m/s", lane.name, lane.low, lane.high)), foot + 0.38);
+        plots +=
+            fmt::format("$frames using 1:({:.3f} + (${} - {:.6g}) * {:.6g}) with lines lw 2 lc rgb '#333333' notitle, ",
+                        foot, column, lane.low, 0.76 / std::max(lane.high - lane.low, 1e-9));
+    }
     for (std::size_t l = 0; l < lanes.size(); ++l) {
         const Lane& lane = lanes[l];
         const ParameterInfo& info = character.parameters()[lane.parameter];
-        const double foot = double(lanes.size() - 1 - l) + 0.12;
+        const double foot = double(count - 1 - l) + 0.12;
         const double scale = 0.76 / std::max(lane.high - lane.low, 1e-9);
         names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ", plot_text(lane_name(lane, info)), foot + 0.38);
         const std::size_t set = 3 + 2 * lane.parameter, smoothed = set + 1;
@@ -98,8 +135,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
     }
     plots += "-9 notitle";
     return fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',9' noenhanced\nplot {}\n",
-                       std::max<std::size_t>(lanes.size(), 1), names.empty() ? "\"no parameter was set\" 0.5" : names,
-                       plots);
+                       std::max<std::size_t>(count, 1), names.empty() ? "\"no parameter was set\" 0.5" : names, plots);
 }
 
 /// A name stands where it has room between two instants.
@@ -167,8 +203,33 @@ std::string clips_panel(const Recording& recording, const Character& character) 
         since = f;
         height = below + 0.5 * (1 - below);
     }
-    return "set ylabel 'share of each clip'\nset yrange [0:1]\nset ytics autofreq 0.5 font ',10'\n" + labels + "plot " +
-           plots + "\nunset label\n";
+    return "set ylabel 'clips'\nset yrange [0:1]\nset ytics autofreq 0.5 font ',10'\n" + labels + "plot " + plots +
+           "\nunset label\n";
+}
+
+/// When each foot is down, and how far it slides while it is.
+std::string feet_panel(const Recording& recording) {
+    std::string out = "set ylabel 'feet'\nset yrange [0:" + std::to_string(recording.feet.size()) + "]\nset ytics (";
+    for (std::size_t f = 0; f < recording.feet.size(); ++f) {
+        out += fmt::format("{}{} {}", f == 0 ? "" : ", ", plot_text(recording.feet[f]),
+                           double(recording.feet.size() - f) - 0.5);
+    }
+    out += ") font ',9' noenhanced\n";
+    int object = 1;
+    constexpr double told = 0.02; // metres; less is not worth a word
+    for (const Footprint& print : recording.footprints) {
+        const double low = double(recording.feet.size() - 1 - print.foot) + 0.15, high = low + 0.7;
+        out += fmt::format(
+            "set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fc rgb '{}' fs solid 0.6 noborder\n", object,
+            print.from, low, print.to, high, print.slide > told ? "#d55e00" : "#009e73");
+        const std::string words = fmt::format("{:.0f}", 1000 * print.slide);
+        if (print.slide > told && has_room(recording, print.from, print.to, words)) {
+            out += fmt::format("set label {} '{}' at {:.4f},{:.2f} center font ',8'\n", object, words,
+                               (print.from + print.to) / 2, (low + high) / 2);
+        }
+        ++object;
+    }
+    return out + "plot -1 notitle\nunset object\nunset label\n";
 }
 
 std::string jolt_panel(const Recording& recording) {
@@ -198,7 +259,10 @@ std::string script_for(const Recording& recording, const Character& character, c
     }
     script += margins({0.95, 0.575}) + parameters_panel(recording, character);
     script += margins({0.555, 0.485}) + states_panel(recording, character);
-    script += margins({0.465, 0.29}) + clips_panel(recording, character);
+    // Feet are shown where the body goes somewhere.
+    const bool feet = !recording.footprints.empty() && recording.path_length > 0.5;
+    script += margins({0.465, feet ? 0.36 : 0.29}) + clips_panel(recording, character);
+    if (feet) { script += margins({0.345, 0.285}) + feet_panel(recording); }
     script += "set key at screen 0.98, screen 0.255 right center horizontal samplen 2 noenhanced\n";
     script += margins({0.235, 0.07}) + jolt_panel(recording);
     return script + "unset multiplot\n";

@@ -104,6 +104,7 @@ std::vector<double> clip_shares(const RecordedFrame& frame, const Character& cha
     std::vector<double> shares(character.clips().size(), 0);
     for (const RecordedInstance& instance : frame.instances) {
         for (const ClipView& clip : instance.clips) {
+            if (clip.added) { continue; }
             shares[clip.clip] += double(instance.view.weight) * double(clip.weight);
         }
     }
