@@ -9,5 +9,9 @@ mkdir -p out
 build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
   --chart out/round.png --film out/round-film.png --bake out/round.glb --trace out/round.csv
 echo
-exec build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
+build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
   --chart out/evening.png --film out/evening-film.png
+echo
+build/demo/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/quay.cues.yaml -o out/map.png
+echo
+exec build/demo/bin/quay_walk --out out/quay-walk
