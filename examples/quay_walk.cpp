@@ -17,7 +17,7 @@ namespace {
 
 constexpr double frame = 1.0 / 60;       // seconds
 constexpr double gravity = 9.81;         // metres a second squared
-constexpr double hop_speed = 2.4;        // metres a second, upward
+constexpr double hop_speed = 3.1;        // metres a second, upward
 constexpr float stroll_speed = 1.4F;     // metres a second
 constexpr double turn_at_parameter = 90; // degrees a second where the document's `turning` is 1
 
@@ -90,8 +90,8 @@ class QuayWalk {
 public:
     QuayWalk(std::shared_ptr<const gait::Character> character, bool game_driven)
         : character_(std::move(character)), her_(character_), prints_(character_->rig()),
-          pose_(character_->joint_count()) {
-        if (game_driven) { her_.set_moved_by(gait::Mover::game); }
+          pose_(character_->joint_count()), game_driven_(game_driven) {
+        if (game_driven_) { her_.set_moved_by(gait::Mover::game); }
     }
 
     void run(double seconds) {
@@ -117,13 +117,16 @@ private:
         const auto wanted = gait::heading_of(held.stick, 0);
         const float top = std::min(held.top_speed, her_.get(character_->number_value("top_speed")));
         const bool stands = is_in("still"), steps_off = is_in("setting_off");
-        // She faces where she goes, or the boat; let go, she keeps her facing. On the spot her clips turn her.
+        // She faces where she goes, or the boat; let go, she keeps her facing. On the spot her clips turn her, if they
+        // may.
         const auto look = held.watches_boat ? gait::heading_to(walker_.place, boat) : wanted;
-        const bool turns_by_clip = is_in("turning_left") || is_in("turning_right");
+        const bool turns_by_clip = !game_driven_ && (is_in("turning_left") || is_in("turning_right"));
         const float off = look ? walker_.facing.error(double(*look)) : 0;
         const bool turn_first = stands && std::fabs(off) > 50 && !held.watches_boat;
         her_.set("aside", turn_first ? off : 0.0F);
-        if (!turns_by_clip && !turn_first) { walker_.facing.turn(walker_.in_air ? std::nullopt : look, frame); }
+        if (game_driven_ || (!turns_by_clip && !turn_first)) {
+            walker_.facing.turn(walker_.in_air ? std::nullopt : look, frame);
+        }
         her_.set("turning", float(std::clamp(walker_.facing.turn_rate() / turn_at_parameter, -1.0, 1.0)));
 
         asked_ = gait::motion_of(held.stick, 0, walker_.facing.heading(), top, asked_);
@@ -219,6 +222,7 @@ private:
     bool stopping_ = false;
     gait::Footprints prints_;
     std::vector<gait::Transform> pose_;
+    bool game_driven_;
     std::vector<Step> steps_;
     gait::BakedMotion motion_{"quay_walk", 1 / frame, {}};
 };

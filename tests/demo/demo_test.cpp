@@ -273,3 +273,87 @@ TEST_CASE("a hard fall is followed by a hard landing, a soft one by a soft, a ru
     CHECK(landing(7, 4) == "land_roll");
     CHECK(landing(2, 4) == "land_soft");
 }
+
+TEST_CASE("round the figure of eight on the quay no planted foot slides over two centimetres, and nothing snaps") {
+    const support::Finished played = support::run(
+        {support::tool().string(), "perform", "demo/lamplighter.gait.yaml", "--cues", "demo/quay.cues.yaml", "--json"});
+    REQUIRE(played.code == 0);
+    const nlohmann::json told = nlohmann::json::parse(played.out);
+    CHECK(told["snap"]["ratio"].get<double>() < 1.2);
+    // Twice round, to the right and to the left, and she faces as she did.
+    CHECK(std::abs(told["travel"]["heading_deg"].get<double>()) < 0.5);
+    CHECK(told["travel"]["path_m"].get<double>() > 120);
+    int prints = 0;
+    for (const auto& print : told["footprints"]) {
+        const double from = print["from_s"], slide = print["slide_m"];
+        CAPTURE(from, slide);
+        if (from < 6 || from > 84) { continue; } // where she sets off, slows down and stops, her steps change under her
+        ++prints;
+        CHECK(slide < 0.02);
+    }
+    CHECK(prints > 140);
+}
+
+TEST_CASE("the lamplighter walks the quay by a stick: she starts, hops, sidesteps, rolls and stops, and never jumps") {
+    const support::TemporaryFolder folder;
+    for (const bool game_driven : {false, true}) {
+        const std::string out = (folder / (game_driven ? "game" : "clips")).string();
+        std::vector<std::string> command{GAIT_QUAY_WALK, "--out", out};
+        if (game_driven) { command.push_back("--game-driven"); }
+        const support::Finished walked = support::run(command);
+        CAPTURE(walked.out, walked.err);
+        REQUIRE(walked.code == 0);
+        for (const char* state :
+             {"setting_off", "moving", "air.take_off", "air.falling", "landing", "stopping_", "turning_left"}) {
+            CHECK_THAT(walked.out, Catch::Contains(state));
+        }
+        std::istringstream path(support::read(out + ".csv"));
+        std::string line;
+        std::getline(path, line);
+        CHECK(line == "time_s,x_m,y_m,z_m,heading_deg,speed_m_per_s,state");
+        double x = 0, y = 0, z = 0, lowest = 0;
+        int rows = 0;
+        while (std::getline(path, line)) {
+            double t = 0, nx = 0, ny = 0, nz = 0;
+            REQUIRE(std::sscanf(line.c_str(), "%lf,%lf,%lf,%lf", &t, &nx, &ny, &nz) == 4);
+            if (rows > 0) {
+                CHECK(std::hypot(nx - x, nz - z) < 6.0 / 60); // no faster than six metres a second
+                CHECK(std::abs(ny - y) < 7.0 / 60);
+            }
+            x = nx;
+            y = ny;
+            z = nz;
+            lowest = std::min(lowest, ny);
+            ++rows;
+        }
+        CHECK(rows == 2220);
+        CHECK(lowest == Approx(-1.6));
+        CHECK(z > 35);
+        const ImportResult baked = import_gltf(out + ".glb");
+        REQUIRE(baked.file);
+        CHECK(baked.file->clips.at(0).seconds == Approx(37).margin(0.1));
+        CHECK_THAT(support::read(out + ".svg"), Catch::Contains("from above"));
+    }
+}
+
+TEST_CASE("looking over a shoulder at the lamp, the raised pole goes to each of nine places and between them") {
+    const auto& character = support::lamplighter().character;
+    const auto hand_at = [&](double side, double up) {
+        Performer performer(character);
+        performer.set("hands", "pole");
+        performer.set("aim_side", side);
+        performer.set("aim_up", up);
+        for (int i = 0; i < 240; ++i) { performer.advance(1.0 / 60); }
+        REQUIRE(performer.state_name() == "lighting.working");
+        std::vector<Transform> pose(character->joint_count());
+        performer.model_pose(pose);
+        return pose[std::size_t(character->rig().find("right_hand").value())].translation;
+    };
+    const Vec3 ahead = hand_at(0, 0);
+    CHECK(hand_at(0, 30).y > ahead.y + 0.05F);
+    CHECK(hand_at(0, -30).y < ahead.y - 0.05F);
+    CHECK(hand_at(-40, 0).x > ahead.x + 0.1F); // to her left
+    CHECK(hand_at(40, 0).x < ahead.x - 0.05F);
+    CHECK(hand_at(0, 15).y > ahead.y + 0.02F);
+    CHECK(hand_at(0, 15).y < hand_at(0, 30).y);
+}
