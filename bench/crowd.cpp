@@ -100,6 +100,37 @@ std::shared_ptr<const gait::Character> blend_of(const Material& material, int ac
     return compiled(document, material);
 }
 
+std::shared_ptr<const gait::Character> space_of(const Material& material, int points) {
+    gait::Document document = document_of(material);
+    Material more = material;
+    gait::BlendDefinition space;
+    space.parameter = "x";
+    space.second = "y";
+    for (int p = 0; p < points; ++p) {
+        // Each a clip of its own, so that nothing is shared.
+        const gait::ClipSource& clip = material.clips[std::size_t(p) % material.clips.size()];
+        gait::ClipDefinition& definition = document.clips.emplace_back();
+        definition.name = fmt::format("point_{}", p);
+        definition.loop = true;
+        more.assets.clips[definition.name.value] = clip;
+        // Sunflower seeds: never more than three on an empty circle.
+        const double radius = 0.5 * std::sqrt((p + 0.5) / points), angle = 2.399963 * p;
+        space.points.emplace_back(
+            std::vector<gait::Number>{0.5 + radius * std::cos(angle), 0.5 + radius * std::sin(angle)},
+            gait::MotionDefinition(gait::Text(definition.name.value)));
+    }
+    gait::StateDefinition state;
+    state.name = "only";
+    state.play = space;
+    state.play.sync = gait::SyncMode::cycle;
+    gait::LayerDefinition layer;
+    layer.name = "body";
+    layer.machine.start = "only";
+    layer.machine.states = {state};
+    document.layers = {layer};
+    return compiled(document, more);
+}
+
 std::shared_ptr<const gait::Character> machine_of(const Material& material, int states) {
     gait::Document document = document_of(material);
     gait::LayerDefinition layer;

@@ -21,6 +21,10 @@ struct Material {
 /// One state whose nested blend spaces keep `active` (1, 2, 4 or 8) clips at work, in equal parts.
 [[nodiscard]] std::shared_ptr<const gait::Character> blend_of(const Material& material, int active);
 
+/// One state with a blend space of `points` clips on two parameters, of which three have weight anywhere between them:
+/// a middle and one or more rings.
+[[nodiscard]] std::shared_ptr<const gait::Character> space_of(const Material& material, int points);
+
 /// A machine of `states` states, of which one is played.
 [[nodiscard]] std::shared_ptr<const gait::Character> machine_of(const Material& material, int states);
 

@@ -123,6 +123,23 @@ void textbook_and_skin(benchmark::State& state) {
 }
 
 /// Cost against the size of the document: one state plays, all the others wait.
+/// A space whose cursor moves every frame, so that every frame weighs it.
+void space(benchmark::State& state) {
+    static std::map<std::int64_t, std::shared_ptr<const gait::Character>> made;
+    auto& character = made[state.range(0)];
+    if (!character) { character = bench::space_of(material(), int(state.range(0))); }
+    gait::Performer performer(character);
+    const auto x = character->number("x"), y = character->number("y");
+    double turn = 0;
+    for (auto _ : state) {
+        turn += 0.01;
+        performer.set(x, float(0.5 + 0.2 * std::cos(turn)));
+        performer.set(y, float(0.5 + 0.2 * std::sin(turn)));
+        performer.advance(dt);
+        benchmark::ClobberMemory();
+    }
+}
+
 void machine(benchmark::State& state) {
     static std::map<std::int64_t, std::shared_ptr<const gait::Character>> made;
     auto& character = made[state.range(0)];
@@ -191,6 +208,7 @@ int main(int argument_count, char** arguments) {
         run->Arg(1)->Arg(2)->Arg(4)->Arg(8)->Repetitions(7)->MinTime(0.05);
     }
     benchmark::RegisterBenchmark("machine", machine)->Arg(10)->Arg(100)->Arg(1000)->Repetitions(7)->MinTime(0.05);
+    benchmark::RegisterBenchmark("space", space)->Arg(4)->Arg(24)->Arg(60)->Repetitions(7)->MinTime(0.05);
     benchmark::RegisterBenchmark("crowd", crowd)->Arg(1000)->Repetitions(7)->MinTime(0.1)->UseRealTime();
     benchmark::Initialize(&argument_count, arguments);
     Collector collector;
@@ -223,6 +241,12 @@ int main(int argument_count, char** arguments) {
     for (const int states : {10, 100, 1000}) {
         fmt::print("  {:22}  {:5.0f} ns\n", states, ns[fmt::format("machine/{}", states)]);
         report["states"][std::to_string(states)] = ns[fmt::format("machine/{}", states)];
+    }
+    fmt::print("\n  points of a space, three with weight, its cursor moving   advance   times that of four points\n");
+    for (const int points : {4, 24, 60}) {
+        const double here = ns[fmt::format("space/{}", points)], times = here / ns["space/4"];
+        fmt::print("  {:55}  {:5.0f} ns  {:.2f}\n", points, here, times);
+        report["space"][std::to_string(points)] = {{"advance_ns", here}, {"times_that_of_four", times}};
     }
     const double each = ns["crowd/1000"] / 1000, carried = 1e9 / 60 / each;
     fmt::print("\n  on {} cores, four clips each: {:.0f} ns a performer, {:.0f} performers at 60 Hz\n",

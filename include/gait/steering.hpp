@@ -56,8 +56,9 @@ public:
     /// Turns for `seconds` toward the world's heading `wanted`; nothing: it comes to rest where it faces, its turn
     /// running out.
     void turn(std::optional<float> wanted, double seconds);
-    /// Turns by what a clip turned it, or to where the game put it; what it followed is forgotten.
+    /// Faces where the game put it; what it followed is forgotten.
     void set(double heading);
+    /// Turns by so many degrees at once, keeping what it follows ahead by as much.
     void add(double degrees);
 
     [[nodiscard]] double heading() const { return heading_; } ///< degrees, in (-180, 180]

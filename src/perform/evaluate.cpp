@@ -401,6 +401,11 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
         const Motion& motion = data.motions.motions[state.motion];
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
+        if (instance.frozen == 0 && motion.paced) {
+            const Bend& bend = block.bend(instance);
+            sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
+            sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
+        }
         for (std::size_t l = 0; l < leaves.size(); ++l) {
             const TravelPath& travel = data.clips[leaves[l].clip].travel;
             if (!(playheads[l].weight > 0) || !travel.travels || leaves[l].additive != no_index) { continue; }

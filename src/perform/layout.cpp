@@ -35,6 +35,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.raw = place_all(needs.parameters, float{});
     layout.smoothed = place_all(needs.parameters, float{});
     layout.terms = place_all(most_instances * needs.terms, float{});
+    layout.bends = place_all(most_instances, Bend{});
     layout.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
     layout.offset_move = place_all(2 * needs.moved_components, float{});
     layout.value_offset = place_all(needs.values, float{});

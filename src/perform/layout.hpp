@@ -69,6 +69,11 @@ struct TermState {
     double value = 0, velocity = 0;
 };
 
+/// What a motion's blend spaces that keep pace carry the body beyond the mean of their clips' travel, metres a second.
+struct Bend {
+    float right = 0, ahead = 0;
+};
+
 /// Where a pick stands.
 struct Deal {
     std::uint64_t dealt = 0;     ///< a bit for each entry that came already
@@ -151,6 +156,7 @@ struct PerformerLayout {
     std::size_t cursors = 0;        ///< PlanePoint[cursors]
     std::size_t term_states = 0;    ///< TermState[most_instances][most_terms]
     std::size_t terms = 0;          ///< float[most_instances][most_terms]
+    std::size_t bends = 0;          ///< Bend[most_instances]
     std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
@@ -190,6 +196,7 @@ public:
     [[nodiscard]] float* terms(const Instance& instance) const {
         return at<float>(layout_.terms) + instance.slot * layout_.most_terms;
     }
+    [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(layout_.bends)[instance.slot]; }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(layout_.signs) + instance.slot * layout_.sign_words;
     }

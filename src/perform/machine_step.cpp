@@ -175,6 +175,19 @@ void begin_terms(Frame& frame) {
     }
 }
 
+/// The part of a group's clips that walk, by weight, whose travel moves the body.
+double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, const Playhead* playheads,
+                       std::uint16_t group) {
+    double walking = 0, travelling = 0;
+    for (std::size_t l = 0; l < leaves.size(); ++l) {
+        const bool walks = std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0;
+        if (leaves[l].pace_group != group || !walks) { continue; }
+        walking += double(playheads[l].weight);
+        if (data.clips[leaves[l].clip].travel.travels) { travelling += double(playheads[l].weight); }
+    }
+    return walking > 0 ? travelling / walking : 0;
+}
+
 /// The rates at which the clips of the active motion play.
 void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playhead* playheads) {
     const auto leaves = frame.data.motions.leaves_of(motion);
@@ -184,6 +197,8 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
         const float pace = evaluate(frame.data.instructions(leaves[l].pace), inputs_of(frame));
         playheads[l].pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
     }
+    Bend& bend = frame.block.bend(frame.active());
+    bend = {};
     std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
     for (const Leaf& leaf : leaves) {
         if (leaf.pace_group <= done) { continue; }
@@ -207,6 +222,12 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
                 playheads[l].pace *= factor;
             }
         }
+        if (known == carried.groups.begin() + std::ptrdiff_t(carried.count)) { continue; }
+        // The travel of its clips is their mean; what the blend really gives beside it is added.
+        const PlanePoint mean = carried_by(leaves, playheads, done);
+        const double part = travelling_part(frame.data, leaves, playheads, done);
+        bend.right += float(part * (known->velocity.x * double(factor) - mean.x));
+        bend.ahead += float(part * (known->velocity.y * double(factor) - mean.y));
     }
 }
 
@@ -227,6 +248,7 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     fresh.settling = entrance.settle ? 1 : 0;
     ++header.instance_count;
     std::fill_n(frame.block.playheads(fresh), frame.data.layout.most_leaves, Playhead{});
+    frame.block.bend(fresh) = {};
     return fresh;
 }
 

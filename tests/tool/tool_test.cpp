@@ -479,6 +479,19 @@ TEST_CASE("a space is mapped: its points, how far the feet are off, and a pictur
     CHECK_THAT(gait_tool({"map", document, "turning_left"}).err, Catch::Contains("plays no blend space"));
 }
 
+TEST_CASE("a film along the path shows the way from above, still and moving") {
+    const support::TemporaryFolder folder;
+    for (const auto& [name, begins] :
+         {std::pair<std::string, std::string>{"w.png", "\x89PNG"}, {"w.svg", "<?xml"}, {"w.gif", "GIF89a"}}) {
+        const std::string path = (folder / name).string();
+        const Finished filmed = gait_tool(
+            {"perform", document, "--cues", "demo/quay.cues.yaml", "--seconds", "8", "--film", path, "--view", "path"});
+        CAPTURE(name, filmed.err);
+        CHECK(filmed.code == 0);
+        CHECK(support::read(path).substr(0, begins.size()) == begins);
+    }
+}
+
 TEST_CASE("from a folder of clips to a walking character in one command") {
     const support::TemporaryFolder folder;
     const std::string first = (folder / "first.gait.yaml").string();

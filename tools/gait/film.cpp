@@ -53,8 +53,10 @@ struct Camera {
 };
 
 Camera camera_for(View view) {
-    if (view == View::above) { return {{0, 0, 1}, {1, 0, 0}, {0, 1, 0}}; } // forward to the right, her left up
-    const double yaw = view == View::side ? 90 : 55;                       // degrees from her front
+    if (view == View::above || view == View::path) {
+        return {{0, 0, 1}, {1, 0, 0}, {0, 1, 0}};
+    }                                                // forward to the right, her left up
+    const double yaw = view == View::side ? 90 : 55; // degrees from her front
     const double pitch = view == View::side ? 0 : 8;
     const double y = yaw / degrees_per_radian, p = pitch / degrees_per_radian;
     // Seen from her right, so that forward goes to the right of the page.
@@ -347,20 +349,91 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
     }
 }
 
+/// The world from above: ahead to the right of the page, her left up.
+struct Ground {
+    double x = 0, y = 0; ///< of the page: where the world's origin is
+    double scale = 1;    ///< of the page, a metre
+    [[nodiscard]] double across(double z) const { return x + scale * z; }
+    [[nodiscard]] double up(double to_the_left) const { return y - scale * to_the_left; }
+};
+
+/// A pose as it lies in the world, but for the place itself.
+std::vector<Transform> turned(const std::vector<Transform>& pose, const Rig& rig, const GroundPlace& place) {
+    std::vector<Transform> out = pose;
+    GroundPlace on_the_spot;
+    on_the_spot.heading = place.heading;
+    for (std::size_t j = 0; j < out.size(); ++j) {
+        if (rig.joints[j].parent < 0) { out[j] = on_the_spot.transform() * out[j]; }
+    }
+    return out;
+}
+
+void draw_way(cairo_t* c, const Film& film, const Ground& ground) {
+    for (const Footprint& print : film.footprints) {
+        const Colour& colour = print.foot == 0 ? left_colour : right_colour;
+        cairo_set_source_rgb(c, colour.red, colour.green, colour.blue);
+        cairo_arc(c, ground.across(double(print.place.z)), ground.up(double(print.place.x)),
+                  std::max(1.6, 0.05 * ground.scale), 0, 2 * pi);
+        cairo_fill(c);
+    }
+    cairo_set_source_rgb(c, 0.45, 0.45, 0.45);
+    cairo_set_line_width(c, 1);
+    for (std::size_t i = 0; i < film.way.size(); ++i) {
+        const double x = ground.across(film.way[i].z), y = ground.up(film.way[i].x);
+        i == 0 ? cairo_move_to(c, x, y) : cairo_line_to(c, x, y);
+    }
+    cairo_stroke(c);
+}
+
+/// The whole way on one page, with the bodies on it.
+void draw_path_page(cairo_t* c, const Film& film, const Drawing& drawing, const Rig& rig) {
+    cairo_set_source_rgb(c, 1, 1, 1);
+    cairo_paint(c);
+    constexpr double margin = 60, room = 1; // units of the page, metres
+    double low_z = -room, high_z = room, low_x = -room, high_x = room;
+    for (const GroundPlace& place : film.way) {
+        low_z = std::min(low_z, place.z - room);
+        high_z = std::max(high_z, place.z + room);
+        low_x = std::min(low_x, place.x - room);
+        high_x = std::max(high_x, place.x + room);
+    }
+    Ground ground;
+    ground.scale =
+        std::min((page_width - 2 * margin) / (high_z - low_z), (page_height - 2 * margin) / (high_x - low_x));
+    ground.x = page_width / 2 - ground.scale * (low_z + high_z) / 2;
+    ground.y = page_height / 2 + ground.scale * (low_x + high_x) / 2;
+    text(c, margin, 30, film.title, 16, 0);
+    draw_key(c, page_width - margin - 190, 30);
+    draw_way(c, film, ground);
+    for (const FilmBody& body : film.bodies) {
+        const double x = ground.across(body.place.z), y = ground.up(body.place.x);
+        draw_body(c, drawing.shapes(turned(body.pose, rig, body.place)), x, y, ground.scale);
+        text(c, x, y - 0.6 * ground.scale - 4, body.label, 11, 0.5);
+    }
+    const double bar = ground.scale * std::max(1.0, std::floor((high_z - low_z) / 8));
+    line(c, margin, page_height - 30, margin + bar, page_height - 30, 2, {0.3, 0.3, 0.3});
+    text(c, margin, page_height - 14, fmt::format("{:.0f} m", bar / ground.scale), 11, 0);
+}
+
 std::optional<std::string> check(cairo_t* context) {
     const cairo_status_t status = cairo_status(context);
     if (status == CAIRO_STATUS_SUCCESS) { return std::nullopt; }
     return std::string("cannot be drawn: ") + cairo_status_to_string(status);
 }
 
-std::optional<std::string> draw_still(const Film& film, const Drawing& drawing, View view, const std::string& path) {
+std::optional<std::string> draw_still(const Film& film, const Drawing& drawing, const Rig& rig, View view,
+                                      const std::string& path) {
     std::string bytes;
     const bool svg = path.ends_with(".svg");
     const Surface surface(svg ? cairo_svg_surface_create_for_stream(append, &bytes, page_width, page_height)
                               : cairo_image_surface_create(CAIRO_FORMAT_RGB24, int(page_width), int(page_height)));
     {
         const Context context(cairo_create(surface.get()));
-        draw_page(context.get(), film, drawing, view);
+        if (view == View::path) {
+            draw_path_page(context.get(), film, drawing, rig);
+        } else {
+            draw_page(context.get(), film, drawing, view);
+        }
         if (auto problem = check(context.get())) { return problem; }
     }
     if (!svg && cairo_surface_write_to_png_stream(surface.get(), append, &bytes) != CAIRO_STATUS_SUCCESS) {
@@ -376,7 +449,8 @@ int append_gif(GifFileType* gif, const GifByteType* data, int length) {
 }
 
 /// One picture a body, all from the same place.
-std::optional<std::string> draw_animated(const Film& film, const Drawing& drawing, const std::string& path) {
+std::optional<std::string> draw_animated(const Film& film, const Drawing& drawing, const Rig& rig, View view,
+                                         const std::string& path) {
     constexpr int width = 420, height = 520;
     const Extent e = extent_of(film, drawing);
     const double scale = std::min((width - 40) / (e.right - e.left), (height - 70) / (e.top - e.bottom));
@@ -407,8 +481,21 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
         cairo_t* c = context.get();
         cairo_set_source_rgb(c, 1, 1, 1);
         cairo_paint(c);
-        line(c, 20, floor, width - 20, floor, 1.2, {0.6, 0.6, 0.6});
-        draw_body(c, drawing.shapes(body.pose), x, floor, scale);
+        if (view == View::path) {
+            // The picture goes with the body, over a ground marked every metre.
+            constexpr double metre = 70;
+            const Ground ground{width / 2.0 - metre * body.place.z, height / 2.0 + metre * body.place.x, metre};
+            for (int m = -4; m <= 4; ++m) {
+                const double z = std::floor(body.place.z) + m, across = std::floor(body.place.x) + m;
+                line(c, ground.across(z), 0, ground.across(z), height - 30, 1, {0.78, 0.78, 0.78});
+                line(c, 0, ground.up(across), width, ground.up(across), 1, {0.78, 0.78, 0.78});
+            }
+            draw_way(c, film, ground);
+            draw_body(c, drawing.shapes(turned(body.pose, rig, body.place)), width / 2.0, height / 2.0, metre);
+        } else {
+            line(c, 20, floor, width - 20, floor, 1.2, {0.6, 0.6, 0.6});
+            draw_body(c, drawing.shapes(body.pose), x, floor, scale);
+        }
         text(c, width / 2.0, height - 12, body.label + (body.second_label.empty() ? "" : "  " + body.second_label), 13,
              0.5);
         cairo_surface_flush(surface.get());
@@ -441,7 +528,7 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
 
 void add_film_options(CLI::App& command, std::string& film, View& view) {
     static const std::map<std::string, View> views{
-        {"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}};
+        {"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}, {"path", View::path}};
     const CLI::Validator picture(
         [](std::string& path) {
             const bool known = path.ends_with(".png") || path.ends_with(".svg") || path.ends_with(".gif");
@@ -451,7 +538,9 @@ void add_film_options(CLI::App& command, std::string& film, View& view) {
     command.add_option("--film", film, "draw the body at even instants; as .gif it moves")
         ->check(picture)
         ->type_name("FILE.png|svg|gif");
-    command.add_option("--view", view, "from where the film is seen: three-quarters, side or above")
+    command
+        .add_option("--view", view,
+                    "from where the film is seen: three-quarters, side, above, or along the path it goes")
         ->transform(CLI::CheckedTransformer(views).description(""))
         ->type_name("NAME");
 }
@@ -459,7 +548,8 @@ void add_film_options(CLI::App& command, std::string& film, View& view) {
 std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view,
                                      const std::string& path) {
     const Drawing drawing(rig, mesh, camera_for(view));
-    return path.ends_with(".gif") ? draw_animated(film, drawing, path) : draw_still(film, drawing, view, path);
+    return path.ends_with(".gif") ? draw_animated(film, drawing, rig, view, path)
+                                  : draw_still(film, drawing, rig, view, path);
 }
 
 } // namespace gait::tool

@@ -2,7 +2,9 @@
 #pragma once
 
 #include "files/gltf_mesh.hpp"
+#include "gait/footprints.hpp"
 #include "gait/rig.hpp"
+#include "gait/travel.hpp"
 
 #include <CLI/CLI.hpp>
 
@@ -12,13 +14,19 @@
 
 namespace gait::tool {
 
-enum class View { three_quarters, side, above };
+enum class View {
+    three_quarters,
+    side,
+    above,
+    path, ///< from above, in the world: the way it goes, its footprints, and the body on it
+};
 
 /// One body of a film.
 struct FilmBody {
     std::vector<Transform> pose; ///< local
     std::string label;           ///< under it
     std::string second_label;
+    GroundPlace place = {}; ///< where it stands, for a film that follows the path
 };
 
 struct Film {
@@ -26,7 +34,9 @@ struct Film {
     std::vector<FilmBody> bodies;
     /// The end of a clip over its start, with what to say of it; drawn last.
     std::optional<FilmBody> start, end;
-    double seconds_between = 0; ///< between two bodies: the pace of an animated film
+    std::vector<GroundPlace> way;      ///< of the whole performance
+    std::vector<Footprint> footprints; ///< on it
+    double seconds_between = 0;        ///< between two bodies: the pace of an animated film
 };
 
 /// Draws `film` to `path` (.png or .svg at 1280 x 800, .gif animated). Returns what went wrong.

@@ -241,8 +241,11 @@ Film film_of(const Recording& recording, const Character& character, const Perfo
         const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count
                                                         : i * (recording.frames.size() - 1) / (count - 1);
         const RecordedFrame& frame = recording.frames[index];
-        film.bodies.push_back({frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name});
+        film.bodies.push_back(
+            {frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name, frame.place});
     }
+    for (const RecordedFrame& frame : recording.frames) { film.way.push_back(frame.place); }
+    film.footprints = recording.footprints;
     return film;
 }
 
