@@ -79,7 +79,7 @@ inline constexpr int deepest_expression = 32;
 inline constexpr int expression_stack = deepest_expression + 8;
 
 /// Degrees into (-180, 180].
-[[nodiscard]] double wrapped_degrees(double degrees);
+[[nodiscard]] GAIT_API double wrapped_degrees(double degrees);
 
 /// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
 [[nodiscard]] GAIT_API float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);

@@ -1,6 +1,8 @@
 /// A blend space on two parameters: sites in a plane, and how much each counts where the cursor is.
 #pragma once
 
+#include "gait/api.hpp"
+
 #include <array>
 #include <cstddef>
 #include <cstdint>
@@ -45,7 +47,7 @@ struct Stretch {
     PlanePoint from, to;
 };
 
-class BlendPlane {
+class GAIT_API BlendPlane {
 public:
     /// Cells of the Delaunay tessellation of `sites`: no site lies inside the circle through a cell's corners. Where
     /// more than three sites share a circle the cell has more than three corners, so that what is symmetric stays so.

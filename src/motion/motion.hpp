@@ -186,13 +186,15 @@ struct LineShare {
     std::uint32_t point = 0; ///< within the line
     double share = 0;
 };
-[[nodiscard]] std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPart& line, double place);
+[[nodiscard]] GAIT_API std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPart& line,
+                                                               double place);
 
 /// Where a plane's parameters stand in the plane's own units.
-[[nodiscard]] PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs);
+[[nodiscard]] GAIT_API PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs);
 
 /// Metres a second, to the right and ahead, that the leaves of a pace group carry the body as they are weighed, each at
 /// its own pace: synced ones by their strides at the cadence they share.
-[[nodiscard]] PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, std::uint16_t pace_group);
+[[nodiscard]] GAIT_API PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads,
+                                             std::uint16_t pace_group);
 
 } // namespace gait

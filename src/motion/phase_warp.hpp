@@ -1,6 +1,8 @@
 /// How a cyclic clip lies on the phase that synced clips share: left footfalls at whole strides, right ones half-way.
 #pragma once
 
+#include "gait/api.hpp"
+
 #include <cstdint>
 #include <optional>
 #include <span>
@@ -16,7 +18,7 @@ struct Footfall {
 
 /// From strides to places in a clip and back: monotone, with a continuous derivative, so that time runs smoothly
 /// between corresponding footfalls (registration in time: Kovar and Gleicher 2003).
-class PhaseWarp {
+class GAIT_API PhaseWarp {
 public:
     /// One stride is one cycle of the clip, evenly.
     PhaseWarp() = default;
