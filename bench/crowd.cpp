@@ -92,6 +92,7 @@ std::shared_ptr<const gait::Character> blend_of(const Material& material, int ac
     gait::StateDefinition state;
     state.name = "only";
     state.play = nested(material, 0, active, 0);
+    state.play.sync = gait::SyncMode::off; // as the textbook plays them
     gait::LayerDefinition layer;
     layer.name = "body";
     layer.machine.start = "only";
@@ -140,6 +141,7 @@ std::shared_ptr<const gait::Character> machine_of(const Material& material, int 
         gait::StateDefinition state;
         state.name = fmt::format("state_{}", s);
         state.play = nested(material, 0, 4, 0);
+        state.play.sync = gait::SyncMode::off;
         gait::TransitionDefinition next;
         next.to = fmt::format("state_{}", (s + 1) % states);
         next.when = "x > 0.9 and y < 0.1";
