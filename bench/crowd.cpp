@@ -42,6 +42,18 @@ gait::MotionDefinition nested(const Material& material, int first, int count, in
     return blend;
 }
 
+/// Plays one motion in one state.
+void play_alone(gait::Document& document, gait::MotionDefinition motion) {
+    gait::StateDefinition state;
+    state.name = "only";
+    state.play = std::move(motion);
+    gait::LayerDefinition layer;
+    layer.name = "body";
+    layer.machine.start = "only";
+    layer.machine.states = {state};
+    document.layers = {layer};
+}
+
 } // namespace
 
 Material make_material(const std::string& demo_file) {
@@ -89,15 +101,9 @@ Material make_material(const std::string& demo_file) {
 
 std::shared_ptr<const gait::Character> blend_of(const Material& material, int active) {
     gait::Document document = document_of(material);
-    gait::StateDefinition state;
-    state.name = "only";
-    state.play = nested(material, 0, active, 0);
-    state.play.sync = gait::SyncMode::off; // as the textbook plays them
-    gait::LayerDefinition layer;
-    layer.name = "body";
-    layer.machine.start = "only";
-    layer.machine.states = {state};
-    document.layers = {layer};
+    gait::MotionDefinition motion = nested(material, 0, active, 0);
+    motion.sync = gait::SyncMode::off; // as the textbook plays them
+    play_alone(document, std::move(motion));
     return compiled(document, material);
 }
 
@@ -120,15 +126,9 @@ std::shared_ptr<const gait::Character> space_of(const Material& material, int po
             std::vector<gait::Number>{0.5 + radius * std::cos(angle), 0.5 + radius * std::sin(angle)},
             gait::MotionDefinition(gait::Text(definition.name.value)));
     }
-    gait::StateDefinition state;
-    state.name = "only";
-    state.play = space;
-    state.play.sync = gait::SyncMode::cycle;
-    gait::LayerDefinition layer;
-    layer.name = "body";
-    layer.machine.start = "only";
-    layer.machine.states = {state};
-    document.layers = {layer};
+    gait::MotionDefinition motion(space);
+    motion.sync = gait::SyncMode::cycle;
+    play_alone(document, std::move(motion));
     return compiled(document, more);
 }
 
