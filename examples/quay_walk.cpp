@@ -201,6 +201,8 @@ private:
     void remember(double time) {
         const gait::GroundPlace place{double(walker_.place.x), double(walker_.place.y), double(walker_.place.z),
                                       walker_.facing.heading()};
+        // Wherever the body has come to by now: her feet stay on the ground where they came down.
+        if (!steps_.empty()) { her_.plant_feet(gait::step_between(steps_.back().place, place)); }
         steps_.push_back(
             {time, place, std::string(her_.state_name()), std::hypot(walker_.velocity.x, walker_.velocity.z)});
         her_.model_pose(pose_);

@@ -12,6 +12,6 @@ echo
 build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
   --chart out/evening.png --film out/evening-film.png
 echo
-build/demo/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/quay.cues.yaml -o out/map.png
+build/demo/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o out/map.png
 echo
 exec build/demo/bin/quay_walk --out out/quay-walk

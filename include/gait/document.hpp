@@ -358,6 +358,15 @@ struct NamedMotion {
     MotionDefinition play;
 };
 
+/// Feet that stay where they came down for as long as they are down, whatever the paces above them do.
+struct FeetDefinition {
+    Text planted;             ///< a condition or a weight 0 to 1: while feet are held; empty: never
+    Number most{0.35};        ///< metres from where its clips have it at which a foot is lifted and steps back there
+    Number release{0.25};     ///< seconds in which it goes back there, in such a step or in the air
+    std::vector<Text> ankles; ///< joints, left before right; empty: found by name or by shape
+    Place place;
+};
+
 /// An entry of `masks`: how much of each joint, 0 to 1.
 struct MaskDefinition {
     Text name;
@@ -411,6 +420,7 @@ struct Document {
     std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found
     std::vector<ParameterDefinition> parameters;
     std::vector<ValueDefinition> values;
+    FeetDefinition feet;
     std::vector<MaskDefinition> masks;
     std::vector<NamedMotion> motions;
     std::vector<NamedMachine> machines;

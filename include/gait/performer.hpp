@@ -163,6 +163,15 @@ public:
     /// over N loops of a clip it adds up to N times the clip's own way, at any frame rate.
     [[nodiscard]] Travel travel() const;
 
+    /// Holds the feet that are down where they came down, as the document's `feet` says, now that the body has moved by
+    /// `moved` since the last call: by its travel, the game and whatever stood in its way. Call it after each
+    /// `advance`, before the pose is taken; it bends the legs of that pose, and lets a foot go in the air. False when
+    /// the document holds no feet, or `moved` is not finite.
+    bool plant_feet(const Travel& moved);
+    /// Takes back what `plant_feet` did to the pose: it is again as the clips have it. Feet that are held stay so at
+    /// the next call.
+    void unbend_legs();
+
     /// The numbers that come along with clips (a morph target's weight, say), blended as the pose is [one for each of
     /// `Character::number_tracks()`]. A clip without one gives 0. Returns how many were written.
     std::size_t number_tracks(std::span<float> out) const;

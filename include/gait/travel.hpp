@@ -34,4 +34,14 @@ struct GroundPlace {
     }
 };
 
+/// The step that leads from one place to another.
+[[nodiscard]] inline Travel step_between(const GroundPlace& from, const GroundPlace& to) {
+    const double yaw = from.heading / degrees_per_radian;
+    const double x = to.x - from.x, z = to.z - from.z;
+    return {{float(std::cos(yaw) * x + std::sin(yaw) * z), float(to.y - from.y),
+             float(-std::sin(yaw) * x + std::cos(yaw) * z)},
+            float(to.heading - from.heading),
+            1};
+}
+
 } // namespace gait

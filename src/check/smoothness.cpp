@@ -316,7 +316,10 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     // At the step's beginning, where inputs and transitions take hold.
     later_ = before;
     later_.advance(std::min(instant, dt));
-    record(before, later_);
+    // Held feet are taken out: what the body's own motion does to them is not the clips'.
+    earlier_ = before;
+    earlier_.unbend_legs();
+    record(earlier_, later_);
     // At the instants inside it.
     constexpr int most_instants = 16;
     later_ = before;

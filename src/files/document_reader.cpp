@@ -20,7 +20,7 @@ public:
     Text read(const YamlNode& root) {
         const YamlMap map(root, "a document",
                           {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
-                           "parameters", "values", "masks", "motions", "machines", "layers"},
+                           "parameters", "values", "feet", "masks", "motions", "machines", "layers"},
                           sink_);
         if (!map.is_map()) { return {}; }
         const Text based_on = map.text("based_on");
@@ -45,6 +45,7 @@ public:
         if (const YamlNode* mirror = map.find("mirror")) { document_.mirror = read_name_pairs(*mirror, "'mirror'"); }
         if (const YamlNode* parameters = map.find("parameters")) { read_parameters(*parameters); }
         if (const YamlNode* values = map.find("values")) { read_values(*values); }
+        if (const YamlNode* feet = map.find("feet")) { read_feet(*feet); }
         if (const YamlNode* masks = map.find("masks")) { read_masks(*masks); }
         if (const YamlNode* motions = map.find("motions")) { read_named(*motions); }
         if (const YamlNode* machines = map.find("machines")) { read_machines(*machines); }
@@ -700,6 +701,36 @@ private:
         return add;
     }
 
+    void read_feet(const YamlNode& node) {
+        FeetDefinition& feet = document_.feet;
+        const YamlMap map(node, "'feet'", {"planted", "most", "release", "ankles"}, sink_);
+        if (!map.is_map()) { return; }
+        feet.place = node.place;
+        feet.planted = map.text("planted");
+        if (map.find("planted") == nullptr) {
+            sink_.error(node.place, "missing-key",
+                        "'feet' says when feet are held to the ground; add 'planted: yes', or a condition such as "
+                        "'planted: not airborne'");
+        }
+        const auto read = [&](const char* key, const char* unit, double least, double most, Number& to) {
+            const auto number = map.number(key, unit);
+            if (!number) { return; }
+            if (number->value >= least && number->value <= most) {
+                to = *number;
+                return;
+            }
+            sink_.error(number->place, "wrong-range",
+                        fmt::format("'{}' is {} to {} {}; found {}", key, least, most, unit, number->value));
+        };
+        read("most", "metres", 0.01, 10, feet.most);
+        read("release", "seconds", 0.01, 10, feet.release);
+        if (const YamlNode* ankles = map.find("ankles")) {
+            for (const YamlNode* ankle : list_items(*ankles, "'ankles'", sink_)) {
+                feet.ankles.push_back(to_text(*ankle, "a joint's name", sink_));
+            }
+        }
+    }
+
     void read_masks(const YamlNode& masks) {
         for (const auto& [name, value] : named_entries(masks, "masks", sink_)) {
             MaskDefinition& mask = document_.masks.emplace_back();
@@ -1118,6 +1149,7 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     document.source = own.document.source;
     if (!own.document.about.empty()) { document.about = own.document.about; }
     if (!own.document.rig.empty()) { document.rig = own.document.rig; }
+    if (!own.document.feet.planted.empty()) { document.feet = own.document.feet; }
     lay_over(document.clips, own.document.clips);
     lay_over(document.fits, own.document.fits);
     lay_over(document.values, own.document.values);

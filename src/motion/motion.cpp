@@ -8,8 +8,8 @@ namespace {
 
 class Weigher {
 public:
-    Weigher(const MotionTable& table, const BlendInputs& inputs, Playhead* playheads)
-        : table_(table), inputs_(inputs), playheads_(playheads) {}
+    Weigher(const MotionTable& table, const BlendInputs& inputs, Playhead* playheads, ActiveLeaves active)
+        : table_(table), inputs_(inputs), playheads_(playheads), active_(active) {}
 
     // Recursion is bounded by `deepest_motion`, which the compile step enforces.
     void weigh_part(std::uint32_t index, double weight) {
@@ -17,8 +17,7 @@ public:
         const MotionPart& part = table_.parts[index];
         switch (part.kind) {
         case PartKind::leaf:
-            playheads_[part.leaf].weight += float(weight);
-            return;
+            return add(part.leaf, float(weight));
         case PartKind::line:
             return weigh_line(part, weight);
         case PartKind::plane:
@@ -35,6 +34,12 @@ public:
     [[nodiscard]] const Carried& carried() const { return carried_; }
 
 private:
+    void add(std::uint16_t leaf, float weight) {
+        Playhead& playhead = playheads_[leaf];
+        if (playhead.weight == 0 && playhead.weight_before == 0 && weight > 0) { active_.add(leaf); }
+        playhead.weight += weight;
+    }
+
     void weigh_shared(const MotionPart& part, double weight) {
         for (std::uint32_t i = 0; i < part.count; ++i) {
             weigh_part(table_.points[part.first + i].part, weight / part.count);
@@ -114,6 +119,7 @@ private:
     const MotionTable& table_;
     const BlendInputs& inputs_;
     Playhead* playheads_;
+    ActiveLeaves active_;
     Carried carried_;
 };
 
@@ -173,22 +179,38 @@ PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs) {
     return {part.scale_x * double(inputs.values[part.parameter]), part.scale_y * double(inputs.values[part.second])};
 }
 
-Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads) {
-    for (std::uint32_t leaf = 0; leaf < motion.leaf_count; ++leaf) { playheads[leaf].weight = 0; }
-    Weigher weigher(table, inputs, playheads);
+void ActiveLeaves::sort() { std::sort(counted_ + 1, counted_ + 1 + *counted_); }
+
+void ActiveLeaves::prune(const Playhead* playheads) {
+    std::uint16_t kept = 0;
+    for (const std::uint16_t leaf : *this) {
+        if (playheads[leaf].weight > 0) { counted_[++kept] = leaf; }
+    }
+    *counted_ = kept;
+}
+
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads,
+              ActiveLeaves active) {
+    for (const std::uint16_t leaf : active) {
+        playheads[leaf].weight_before = playheads[leaf].weight;
+        playheads[leaf].weight = 0;
+    }
+    Weigher weigher(table, inputs, playheads, active);
     weigher.weigh_part(motion.root, 1);
     // Less than this turns no joint by a thousandth of a degree, and would cost a whole clip.
     constexpr float least = 1e-6F;
-    for (std::uint32_t leaf = 0; leaf < motion.leaf_count; ++leaf) {
+    for (const std::uint16_t leaf : active) {
         if (playheads[leaf].weight < least) { playheads[leaf].weight = 0; }
     }
+    active.sort();
     return weigher.carried();
 }
 
-PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, std::uint16_t pace_group) {
+PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, ActiveLeaves active,
+                      std::uint16_t pace_group) {
     double cadence = 0, synced = 0;
     PlanePoint stride, by_itself;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
+    for (const std::uint16_t l : active) {
         const Leaf& leaf = leaves[l];
         const auto weight = double(playheads[l].weight), pace = double(playheads[l].pace);
         if (leaf.pace_group != pace_group || !(weight > 0) || leaf.additive != no_index) { continue; }

@@ -124,8 +124,32 @@ struct Playhead {
     double position = 0; ///< 0 to 1 through the clip
     std::uint32_t loops = 0;
     float weight = 0;        ///< within its motion
-    float weight_before = 0; ///< a step ago
+    float weight_before = 0; ///< as it was weighed before, until that is done
     float pace = 1;          ///< times as fast; negative for backward
+};
+
+/// The leaves of a motion that have weight, so that a frame does not walk over those that have none: a view of a count
+/// and as many indices, in order.
+class ActiveLeaves {
+public:
+    explicit ActiveLeaves(std::uint16_t* counted) : counted_(counted) {}
+
+    [[nodiscard]] const std::uint16_t* begin() const { return counted_ + 1; }
+    [[nodiscard]] const std::uint16_t* end() const { return counted_ + 1 + *counted_; }
+    [[nodiscard]] bool empty() const { return *counted_ == 0; }
+
+    void clear() { *counted_ = 0; }
+    void add(std::uint16_t leaf) {
+        ++*counted_;
+        counted_[*counted_] = leaf;
+    }
+    /// In order, so that sums do not hang on the way that led here.
+    void sort();
+    /// Forgets those without weight.
+    void prune(const Playhead* playheads);
+
+private:
+    std::uint16_t* counted_;
 };
 
 /// Every motion of a character.
@@ -178,8 +202,10 @@ struct Carried {
 };
 
 /// Adds up each leaf's weight, overwriting those of `playheads` [one a leaf of the motion]. Those that are not added
-/// sum to 1, where no mask has a say.
-Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads);
+/// sum to 1, where no mask has a say. `active` holds those that had weight, which stands in `weight_before` then;
+/// leaves that get some join it, and those that have lost it stay in it until they are pruned.
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads,
+              ActiveLeaves active);
 
 /// The two points of a line between which a place lies, and what they count; one of them may count nothing.
 struct LineShare {
@@ -194,7 +220,7 @@ struct LineShare {
 
 /// Metres a second, to the right and ahead, that the leaves of a pace group carry the body as they are weighed, each at
 /// its own pace: synced ones by their strides at the cadence they share.
-[[nodiscard]] GAIT_API PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads,
-                                             std::uint16_t pace_group);
+[[nodiscard]] PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, ActiveLeaves active,
+                                    std::uint16_t pace_group);
 
 } // namespace gait

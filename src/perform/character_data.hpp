@@ -131,16 +131,41 @@ struct CompiledCursor {
     double at_most = 0;                  ///< the number's unit a second; 0 for no bound
 };
 
+/// A stretch of a clip, in cycles, in which a foot is down. In a loop it may last over the end.
+struct FootDown {
+    std::uint8_t leg = 0;
+    double from = 0, to = 0;
+};
+
 struct ClipMoments {
     std::vector<PlacedMark> marks; ///< in order of time
     std::vector<PlacedSpan> spans;
     std::vector<Footfall> footfalls; ///< where some transition asks for them
+    std::vector<FootDown> downs;     ///< where feet are held to the ground
 };
 
 /// A translation or scale component that some clip moves away from rest.
 struct MovedComponent {
     std::uint16_t row = 0; ///< of the pose: 4 to 6 translation, 7 to 9 scale
     std::uint16_t joint = 0;
+};
+
+/// A leg whose foot is held where it came down.
+struct CompiledLeg {
+    std::uint16_t hip = 0, knee = 0, ankle = 0, toes = 0; ///< joints
+    Vec3 heel;                                            ///< in the ankle's frame, metres
+    Vec3 ball;                                            ///< in the toes' frame
+    float ground = 0;                                     ///< height of the heel at rest
+    float ball_height = 0;                                ///< and of the ball
+    Vec3 bend;                                            ///< the axis about which the knee bends, in the hip's frame
+};
+
+/// How feet are held.
+struct CompiledFeet {
+    std::vector<CompiledLeg> legs; ///< none where feet are not held
+    CodeRange planted;
+    double most = 0;    ///< metres
+    double release = 0; ///< seconds
 };
 
 struct CharacterData {
@@ -160,6 +185,7 @@ struct CharacterData {
     std::vector<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
     std::vector<AlignedFloats> masks;   ///< a weight a lane
     std::vector<CompiledCursor> cursors;
+    CompiledFeet feet;
     std::vector<Instruction> code;
     std::vector<ComputedParameter> computed; ///< each after what it needs
     std::vector<CompiledSignal> signals;

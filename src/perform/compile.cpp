@@ -2,6 +2,7 @@
 
 #include "clip/additive_clip.hpp"
 #include "math/pose_kernels.hpp"
+#include "perform/compile_feet.hpp"
 #include "perform/compile_machine.hpp"
 #include "perform/compile_parameters.hpp"
 #include "rig/mask_weights.hpp"
@@ -28,6 +29,7 @@ public:
         if (assets_.rig && rig_is_sound()) { prepare_clips(); }
         name_moments();
         compile_masks();
+        compile_feet(context_);
         if (document_.layers.size() == 1) {
             MotionCompiler motions(context_);
             compile_machine(context_, motions, document_.layers.front());
@@ -164,6 +166,7 @@ private:
             moments.spans.push_back({index(data_->span_names, span.name), placed(span.from), placed(span.to)});
         }
         if (context_.wants_footfalls) { moments.footfalls = context_.footfalls(clip); }
+        if (!data_->feet.legs.empty()) { moments.downs = context_.downs(clip); }
         return moments;
     }
 
@@ -232,6 +235,7 @@ private:
         needs.terms = context_.most_terms;
         needs.leaves = std::max<std::size_t>(context_.most_leaves, 1);
         needs.moved_components = data.moved.size();
+        needs.legs = data.feet.legs.size();
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
         return std::make_shared<const Character>(std::move(data_));

@@ -13,7 +13,9 @@ namespace gait {
 const ClipMeasure& CompileContext::measure(std::uint16_t clip) {
     const auto known = measures_.find(clip);
     if (known != measures_.end()) { return known->second; }
-    return measures_[clip] = measure_clip(prepared[clip].source, *assets.rig);
+    std::vector<std::string> ankles;
+    for (const Text& ankle : document.feet.ankles) { ankles.push_back(ankle.value); }
+    return measures_[clip] = measure_clip(prepared[clip].source, *assets.rig, ankles);
 }
 
 CompileContext::OwnMotion CompileContext::own_motion(std::uint16_t clip) {
@@ -129,6 +131,23 @@ const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
         for (const Contact& contact : foot.contacts) { add(foot.side != "left", contact.strike); }
     }
     return found;
+}
+
+std::vector<FootDown> CompileContext::downs(std::uint16_t clip) {
+    std::vector<FootDown> downs;
+    const double seconds = prepared[clip].source.seconds;
+    const std::vector<FootMeasure>& feet = measure(clip).feet;
+    for (std::size_t f = 0; f < feet.size(); ++f) {
+        if (feet[f].down >= 1 || !(seconds > 0)) {
+            if (feet[f].down > 0) { downs.push_back({std::uint8_t(f), 0, 1}); }
+            continue;
+        }
+        for (const Contact& contact : feet[f].contacts) {
+            const double from = contact.strike / seconds, to = contact.lift_off / seconds;
+            downs.push_back({std::uint8_t(f), from, to < from ? to + 1 : to});
+        }
+    }
+    return downs;
 }
 
 std::string CompileContext::footfall_words(std::uint16_t clip) {

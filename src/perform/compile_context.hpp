@@ -92,6 +92,8 @@ struct CompileContext {
     [[nodiscard]] std::optional<OwnMotion> half_and_half(const Leaf& a, const Leaf& b);
     /// Where its feet come down: where marks say so, else measured.
     [[nodiscard]] const std::vector<Footfall>& footfalls(std::uint16_t clip);
+    /// Where its feet are down, measured.
+    [[nodiscard]] std::vector<FootDown> downs(std::uint16_t clip);
     /// In words, in order of time: `left, left, right`.
     [[nodiscard]] std::string footfall_words(std::uint16_t clip);
     /// How it lies on a shared phase: index into the table's warps; nothing when left and right do not alternate.

@@ -322,7 +322,7 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
     const Motion& motion = data.motions.motions[data.states[instance.state].motion];
     const Playhead* playheads = block.playheads(instance);
     const auto leaves = data.motions.leaves_of(motion);
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
+    for (const std::uint16_t l : block.actives(instance)) {
         const Leaf& leaf = leaves[l];
         const float weight = at.share * playheads[l].weight;
         if (!(weight > 0)) { continue; }
@@ -406,9 +406,9 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
             sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
             sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
         }
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
+        for (const std::uint16_t l : block.actives(instance)) {
             const TravelPath& travel = data.clips[leaves[l].clip].travel;
-            if (!(playheads[l].weight > 0) || !travel.travels || leaves[l].additive != no_index) { continue; }
+            if (!travel.travels || leaves[l].additive != no_index) { continue; }
             const double weight =
                 double(shares[i]) * double(playheads[l].weight) * root_part(data, block, instance, leaves[l]);
             double from = playheads[l].position, to = from + dt * own_speed(instance, leaves[l], playheads[l]);

@@ -45,7 +45,6 @@ void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep&
     const Instance& instance = frame.header.instances[index];
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[l];
     Playhead& playhead = frame.block.playheads(instance)[l];
-    if (!(playhead.weight > 0)) { return; }
     const ClipMoments& moments = frame.data.moments[leaf.clip];
     const bool has_moments = !moments.marks.empty() || !moments.spans.empty();
     if (follows_phase(instance, leaf)) {
@@ -97,8 +96,7 @@ void pass(Frame& frame, double dt) {
     travel(frame, dt, shared.step);
     const double end = seconds_left(frame.data, frame.block, frame.active());
     for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const std::size_t leaves = frame.data.motions.leaves_of(frame.motion_of(header.instances[i])).size();
-        for (std::size_t l = 0; l < leaves; ++l) { pass_clip(frame, i, l, shared, dt); }
+        for (const std::uint16_t l : frame.block.actives(header.instances[i])) { pass_clip(frame, i, l, shared, dt); }
     }
     if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
     if (frame.events != nullptr) { frame.events->sort_from(first_event); }
@@ -130,6 +128,7 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     block.header().seed = before.seed;
     block.header().scale = before.scale;
     block.header().game_moves = before.game_moves;
+    block.header().steps_since_planted = 2; // no foot was held yet
     Frame frame(data, block);
     for (std::size_t p = 0; p < data.picks.size(); ++p) {
         block.deals()[p] = {};
@@ -151,6 +150,8 @@ void advance_block(Frame& frame, double dt) {
     header.travel = {};
     const double share_before = header.travel_share;
     header.travel_share = 0;
+    header.since_planted += dt;
+    header.steps_since_planted = std::uint8_t(std::min(2, header.steps_since_planted + 1));
     frame.in_step = true;
     announce(frame);
     begin_active(frame);
@@ -190,8 +191,7 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
         if (i > 0 && instance.fade > instance.elapsed) { next = std::min(next, instance.fade - instance.elapsed); }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(frame.motion_of(instance));
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
-            if (!(playheads[l].weight > 0)) { continue; }
+        for (const std::uint16_t l : block.actives(instance)) {
             if (follows_phase(instance, leaves[l])) {
                 const PhaseClock clock(data, block, 0);
                 const PhaseWarp& warp = data.motions.warp_of(leaves[l]);

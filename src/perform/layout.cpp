@@ -32,6 +32,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.cursors = place_all(needs.cursors, PlanePoint{});
     layout.term_states = place_all(most_instances * needs.terms, TermState{});
     layout.playheads = place_all(most_instances * needs.leaves, Playhead{});
+    layout.feet = place_all(needs.legs, PlantedFoot{});
     layout.raw = place_all(needs.parameters, float{});
     layout.smoothed = place_all(needs.parameters, float{});
     layout.terms = place_all(most_instances * needs.terms, float{});
@@ -39,6 +40,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
     layout.offset_move = place_all(2 * needs.moved_components, float{});
     layout.value_offset = place_all(needs.values, float{});
+    layout.actives = place_all(most_instances * (1 + needs.leaves), std::uint16_t{});
     layout.resumes = place_all(needs.resumes, std::uint16_t{});
     layout.offset_turn = place(6 * layout.lanes * sizeof(float), cache_line);
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);

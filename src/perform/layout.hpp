@@ -2,6 +2,7 @@
 #pragma once
 
 #include "gait/ease.hpp"
+#include "gait/math.hpp"
 #include "gait/performer.hpp"
 #include "math/body_step.hpp"
 #include "motion/motion.hpp"
@@ -74,6 +75,19 @@ struct Bend {
     float right = 0, ahead = 0;
 };
 
+/// A foot as it was held last, metres in the frame of the body.
+struct PlantedFoot {
+    Vec3 heel, ball;               ///< where they were shown
+    std::array<float, 3> off{};    ///< of the ankle, from where the clips have it: along X and Z, and radians about +Y
+    std::array<float, 3> speed{};  ///< of `off`, a second
+    std::array<float, 3> left{};   ///< `off` as the foot was lifted to step back
+    std::array<float, 3> leaves{}; ///< and its speed
+    float stepping = 0;            ///< 1 while it steps back
+    float stepped = 0;             ///< seconds of that
+    float rests = 0;               ///< seconds for which it has stood off where the clips have it, and still
+    std::array<Quat, 4> as_played; ///< turns of hip, knee, ankle and toes before they were bent
+};
+
 /// Where a pick stands.
 struct Deal {
     std::uint64_t dealt = 0;     ///< a bit for each entry that came already
@@ -97,15 +111,17 @@ struct PerformerHeader {
     std::uint8_t instance_count = 0;
     std::uint8_t record_count = 0;
     std::uint8_t offset_active = 0;
-    std::uint8_t inputs_moved = 0; ///< some value changed since the active motion was weighed
-    std::uint8_t game_moves = 0;   ///< the game moves the body, whatever the clips say
-    std::uint8_t depth = 0;        ///< active nodes, from the layer's own state inward
-    std::uint8_t said_depth = 0;   ///< of `said`
-    std::uint8_t kept = 0;         ///< how many of `path` were active all the time since they were said
-    std::array<std::uint8_t, 3> spare{};
+    std::uint8_t inputs_moved = 0;        ///< some value changed since the active motion was weighed
+    std::uint8_t game_moves = 0;          ///< the game moves the body, whatever the clips say
+    std::uint8_t depth = 0;               ///< active nodes, from the layer's own state inward
+    std::uint8_t said_depth = 0;          ///< of `said`
+    std::uint8_t kept = 0;                ///< how many of `path` were active all the time since they were said
+    std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
+    std::array<std::uint8_t, 2> spare{};
     std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
     std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
     std::uint64_t draws = 0;                       ///< random numbers drawn so far
+    double since_planted = 0;                      ///< seconds
     float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
     double offset_elapsed = 0;
     BodyStep travel;         ///< of the last step, in the frame in which it began
@@ -132,6 +148,7 @@ struct PerformerNeeds {
     std::size_t terms = 0;  ///< of any motion
     std::size_t leaves = 0; ///< of any motion
     std::size_t moved_components = 0;
+    std::size_t legs = 0; ///< whose feet are held
     bool scales = false;
 };
 
@@ -150,6 +167,7 @@ struct PerformerLayout {
     std::size_t memory = 0;         ///< double[computed]
     std::size_t signals = 0;        ///< SentSignal[signals]
     std::size_t deals = 0;          ///< Deal[picks]
+    std::size_t actives = 0;        ///< uint16[most_instances][1 + most_leaves]: how many leaves have weight, and which
     std::size_t resumes = 0;        ///< uint16[resumes]: the node each machine was left in
     std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
     std::size_t cursor_states = 0;  ///< CursorState[cursors]
@@ -158,6 +176,7 @@ struct PerformerLayout {
     std::size_t terms = 0;          ///< float[most_instances][most_terms]
     std::size_t bends = 0;          ///< Bend[most_instances]
     std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
+    std::size_t feet = 0;           ///< PlantedFoot[legs]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
     std::size_t signs = 0;       ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
@@ -188,6 +207,9 @@ public:
     [[nodiscard]] Playhead* playheads(const Instance& instance) const {
         return at<Playhead>(layout_.playheads) + instance.slot * layout_.most_leaves;
     }
+    [[nodiscard]] ActiveLeaves actives(const Instance& instance) const {
+        return ActiveLeaves(at<std::uint16_t>(layout_.actives) + instance.slot * (1 + layout_.most_leaves));
+    }
     [[nodiscard]] CursorState* cursor_states() const { return at<CursorState>(layout_.cursor_states); }
     [[nodiscard]] PlanePoint* cursors() const { return at<PlanePoint>(layout_.cursors); }
     [[nodiscard]] TermState* term_states(const Instance& instance) const {
@@ -200,6 +222,7 @@ public:
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(layout_.signs) + instance.slot * layout_.sign_words;
     }
+    [[nodiscard]] PlantedFoot* feet() const { return at<PlantedFoot>(layout_.feet); }
     [[nodiscard]] float* offset_turn() const { return at<float>(layout_.offset_turn); }
     [[nodiscard]] float* offset_move() const { return at<float>(layout_.offset_move); }
     [[nodiscard]] float* pose() const { return at<float>(layout_.pose); }

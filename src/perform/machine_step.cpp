@@ -62,7 +62,7 @@ void loosen_all(Frame& frame) {
         Instance& instance = header.instances[i];
         const auto leaves = frame.data.motions.leaves_of(frame.motion_of(instance));
         Playhead* playheads = frame.block.playheads(instance);
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
+        for (const std::uint16_t l : frame.block.actives(instance)) {
             if (!follows_phase(instance, leaves[l])) { continue; }
             const ClipPlace place = place_of(frame.data, header, instance, leaves[l], playheads[l]);
             playheads[l].position = place.position;
@@ -142,8 +142,7 @@ void place_playheads(Frame& frame, const Entrance& entrance, const Reference& fr
     const auto leaves = frame.data.motions.leaves_of(frame.motion_of(fresh));
     Playhead* playheads = frame.block.playheads(fresh);
     bool phase_placed = false;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
-        if (!(playheads[l].weight > 0)) { continue; }
+    for (const std::uint16_t l : frame.block.actives(fresh)) {
         const double place = place_to_enter(frame, entrance, from, leaves[l]);
         if (!leaves[l].synced) {
             if (entrance.at != EnterAt::beginning) { playheads[l].position = place; }
@@ -177,9 +176,9 @@ void begin_terms(Frame& frame) {
 
 /// The part of a group's clips that walk, by weight, whose travel moves the body.
 double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, const Playhead* playheads,
-                       std::uint16_t group) {
+                       ActiveLeaves active, std::uint16_t group) {
     double walking = 0, travelling = 0;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
+    for (const std::uint16_t l : active) {
         const bool walks = std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0;
         if (leaves[l].pace_group != group || !walks) { continue; }
         walking += double(playheads[l].weight);
@@ -191,7 +190,8 @@ double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, 
 /// The rates at which the clips of the active motion play.
 void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playhead* playheads) {
     const auto leaves = frame.data.motions.leaves_of(motion);
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
+    const ActiveLeaves active = frame.block.actives(frame.active());
+    for (const std::uint16_t l : active) {
         playheads[l].pace = 1;
         if (leaves[l].pace.empty()) { continue; }
         const float pace = evaluate(frame.data.instructions(leaves[l].pace), inputs_of(frame));
@@ -200,15 +200,15 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
     Bend& bend = frame.block.bend(frame.active());
     bend = {};
     std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
-    for (const Leaf& leaf : leaves) {
-        if (leaf.pace_group <= done) { continue; }
-        done = leaf.pace_group;
+    for (const std::uint16_t first : active) {
+        if (leaves[first].pace_group <= done) { continue; }
+        done = leaves[first].pace_group;
         const PaceGroup& group = frame.data.motions.pace_groups[done - 1U];
         const auto known = std::find_if(carried.groups.begin(), carried.groups.begin() + std::ptrdiff_t(carried.count),
                                         [&](const Carried::Group& g) { return g.pace_group == done; });
         const PlanePoint own = known != carried.groups.begin() + std::ptrdiff_t(carried.count)
                                    ? known->velocity
-                                   : carried_by(leaves, playheads, done);
+                                   : carried_by(leaves, playheads, active, done);
         const PlanePoint asked = group.cursor == no_index
                                      ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
                                      : frame.block.cursors()[group.cursor];
@@ -217,15 +217,15 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
         const double pace =
             (std::hypot(asked.x, asked.y) + still) / (std::hypot(own.x, own.y) * frame.header.scale + still);
         const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
+        for (const std::uint16_t l : active) {
             if (leaves[l].pace_group == done && std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0) {
                 playheads[l].pace *= factor;
             }
         }
         if (known == carried.groups.begin() + std::ptrdiff_t(carried.count)) { continue; }
         // The travel of its clips is their mean; what the blend really gives beside it is added.
-        const PlanePoint mean = carried_by(leaves, playheads, done);
-        const double part = travelling_part(frame.data, leaves, playheads, done);
+        const PlanePoint mean = carried_by(leaves, playheads, active, done);
+        const double part = travelling_part(frame.data, leaves, playheads, active, done);
         bend.right += float(part * (known->velocity.x * double(factor) - mean.x));
         bend.ahead += float(part * (known->velocity.y * double(factor) - mean.y));
     }
@@ -247,7 +247,8 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     fresh.slot = slot;
     fresh.settling = entrance.settle ? 1 : 0;
     ++header.instance_count;
-    std::fill_n(frame.block.playheads(fresh), frame.data.layout.most_leaves, Playhead{});
+    std::fill_n(frame.block.playheads(fresh), frame.motion_of(fresh).leaf_count, Playhead{});
+    frame.block.actives(fresh).clear();
     frame.block.bend(fresh) = {};
     return fresh;
 }
@@ -591,9 +592,8 @@ void begin_active(Frame& frame) {
     Instance& active = frame.active();
     if (active.begun != 0) { return; }
     active.begun = 1;
-    const std::size_t leaves = frame.data.motions.leaves_of(frame.motion_of(active)).size();
-    for (std::size_t l = 0; l < leaves; ++l) {
-        if (frame.block.playheads(active)[l].weight > 0) { begin_moments(frame, frame.header.instance_count - 1U, l); }
+    for (const std::uint16_t l : frame.block.actives(active)) {
+        begin_moments(frame, frame.header.instance_count - 1U, l);
     }
 }
 
@@ -637,20 +637,22 @@ void weigh_active(Frame& frame) {
     const Motion& motion = frame.motion_of(instance);
     Playhead* playheads = frame.block.playheads(instance);
     const auto leaves = frame.data.motions.leaves_of(motion);
-    for (std::size_t l = 0; l < leaves.size(); ++l) { playheads[l].weight_before = playheads[l].weight; }
+    ActiveLeaves active = frame.block.actives(instance);
     const Carried carried =
         weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
-              playheads);
+              playheads, active);
     if (motion.paced) { set_paces(frame, motion, carried, playheads); }
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
+    bool any_gone = false;
+    for (const std::uint16_t l : active) {
         const bool here = playheads[l].weight > 0, before = playheads[l].weight_before > 0;
-        if (here == before) { continue; }
-        if (!here) {
+        if (!here && before) {
             std::swap(playheads[l].weight, playheads[l].weight_before);
             end_moments(frame, index, l);
             std::swap(playheads[l].weight, playheads[l].weight_before);
-            continue;
         }
+        playheads[l].weight_before = 0;
+        any_gone = any_gone || !here;
+        if (!here || before) { continue; }
         if (!leaves[l].synced) {
             playheads[l].position = playheads[l].pace < 0 ? 1 : 0;
             playheads[l].loops = 0;
@@ -658,6 +660,7 @@ void weigh_active(Frame& frame) {
         // What is only just entered begins when its place is known.
         if (instance.elapsed > 0) { begin_moments(frame, index, l); }
     }
+    if (any_gone) { active.prune(playheads); }
 }
 
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {

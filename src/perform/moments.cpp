@@ -126,10 +126,7 @@ void end_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
 void end_moments(Frame& frame, std::size_t instance) {
     if (frame.events == nullptr) { return; }
     const Instance& playing = frame.header.instances[instance];
-    const std::size_t count = frame.data.motions.leaves_of(frame.motion_of(playing)).size();
-    for (std::size_t leaf = 0; leaf < count; ++leaf) {
-        if (frame.block.playheads(playing)[leaf].weight > 0) { end_moments(frame, instance, leaf); }
-    }
+    for (const std::uint16_t leaf : frame.block.actives(playing)) { end_moments(frame, instance, leaf); }
 }
 
 void say(Frame& frame, EventKind kind, std::uint16_t state, double after) {

@@ -5,6 +5,7 @@
 #include "perform/frame.hpp"
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
+#include "perform/planting.hpp"
 #include "perform/playheads.hpp"
 
 #include <algorithm>
@@ -113,6 +114,20 @@ Travel Performer::travel() const {
             float(header.travel_share)};
 }
 
+bool Performer::plant_feet(const Travel& moved) {
+    const PerformerBlock block = view(*character_, block_.get());
+    const bool finite = std::isfinite(moved.move.x) && std::isfinite(moved.move.z) && std::isfinite(moved.turn);
+    if (!finite) { ++block.header().faults.refused_values; }
+    if (!finite || character_->data().feet.legs.empty()) { return false; }
+    const double scale = block.header().scale;
+    gait::plant_feet(
+        character_->data(), block,
+        {double(moved.move.x) / scale, 0, double(moved.move.z) / scale, -double(moved.turn) / degrees_per_radian});
+    return true;
+}
+
+void Performer::unbend_legs() { gait::unbend_legs(character_->data(), view(*character_, block_.get())); }
+
 std::size_t Performer::number_tracks(std::span<float> out) const {
     const CharacterData& data = character_->data();
     const PerformerBlock block = view(*character_, block_.get());
@@ -124,7 +139,7 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
         const auto leaves = data.motions.leaves_of(motion);
         const Playhead* playheads = block.playheads(instance);
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
+        for (const std::uint16_t l : block.actives(instance)) {
             const float weight = shares[i] * playheads[l].weight;
             const double position = place_of(data, header, instance, leaves[l], playheads[l]).position;
             for (const NumberRow& row : data.clips[leaves[l].clip].numbers) {
@@ -352,8 +367,7 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
     const Playhead* playheads = block.playheads(instance);
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
     std::size_t count = 0;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
-        if (!(playheads[l].weight > 0)) { continue; }
+    for (const std::uint16_t l : block.actives(instance)) {
         if (count < out.size()) {
             const ClipPlace place = place_of(data, header, instance, leaves[l], playheads[l]);
             out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops,

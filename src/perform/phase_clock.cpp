@@ -22,10 +22,10 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
         if (!motion.synced || instance.loose != 0) { continue; }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
-        for (std::size_t l = 0; l < leaves.size(); ++l) {
+        for (const std::uint16_t l : block.actives(instance)) {
             const Leaf& leaf = leaves[l];
             // The legs keep the time, not what is laid over or added.
-            if (!leaf.synced || !leaf.leads || !(leaf.rate > 0) || !(playheads[l].weight > 0)) { continue; }
+            if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
             const double weight = double(shares[i]) * double(playheads[l].weight);
             const double cadence = leaf.rate * leaf.strides * double(playheads[l].pace);
             fallback = cadence;

@@ -34,8 +34,8 @@ double seconds_left(const CharacterData& data, const PerformerBlock& block, cons
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
     const Playhead* playheads = block.playheads(instance);
     double left = 0;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
-        if (!(playheads[l].weight > 0) || !leaves[l].leads) { continue; }
+    for (const std::uint16_t l : block.actives(instance)) {
+        if (!leaves[l].leads) { continue; }
         if (leaves[l].loops) { return infinity; }
         if (leaves[l].rate > 0) {
             left = std::max(left, time_left(playheads[l].position, own_speed(instance, leaves[l], playheads[l])));

@@ -53,8 +53,8 @@ template <typename Fits>
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
     const Playhead* playheads = block.playheads(instance);
     int heaviest = -1;
-    for (std::size_t l = 0; l < leaves.size(); ++l) {
-        if (!(playheads[l].weight > 0) || !fits(leaves[l])) { continue; }
+    for (const std::uint16_t l : block.actives(instance)) {
+        if (!fits(leaves[l])) { continue; }
         if (heaviest < 0 || playheads[l].weight > playheads[heaviest].weight) { heaviest = int(l); }
     }
     return heaviest;

@@ -18,11 +18,15 @@ public:
     /// Heel and ball of a foot in a model-space pose, metres; their height is above where they rest.
     [[nodiscard]] std::array<Vec3, 2> at(std::size_t foot, const std::vector<Transform>& model) const;
 
-private:
     struct Sole {
         Vec3 heel, ball; ///< in the ankle's and in the toes' own frame
         float ball_height = 0;
     };
+    [[nodiscard]] const Sole& sole(std::size_t foot) const { return soles_[foot]; }
+    /// The height of the ground on which the rest pose stands, metres.
+    [[nodiscard]] float ground() const { return ground_; }
+
+private:
     std::vector<Foot> feet_;
     std::vector<Sole> soles_;
     float ground_ = 0;

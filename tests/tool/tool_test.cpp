@@ -98,10 +98,10 @@ TEST_CASE("check passes the demo and fails a document with mistakes") {
     const std::string wrong = folder.write("wrong.gait.yaml", text);
     const Finished bad = gait_tool({"check", wrong});
     CHECK(bad.code == 1);
-    CHECK_THAT(bad.err, Catch::Contains(":105:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
-                                        "line 132) [unknown-clip]\n          between: stnad\n                   ^\n"));
+    CHECK_THAT(bad.err, Catch::Contains(":107:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
+                                        "line 134) [unknown-clip]\n          between: stnad\n                   ^\n"));
     CHECK_THAT(bad.out, Catch::EndsWith("1 error, 0 warnings\n"));
-    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 105);
+    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 107);
     CHECK(gait_tool({"perform", wrong}).code == 1);
     CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).code == 2);
 }
@@ -110,18 +110,18 @@ TEST_CASE("perform tells the story of the round and keeps its bounds") {
     const Finished result = gait_tool({"perform", document, "--cues", cues});
     CHECK(result.code == 0);
     CHECK(result.err.empty());
-    CHECK_THAT(result.out, Catch::Contains("36.00 s at 60 frames a second"));
+    CHECK_THAT(result.out, Catch::Contains("73.00 s at 60 frames a second"));
     CHECK_THAT(result.out,
                Catch::Contains("   1.017 s  still   moving  speed > start_at and not halt  0.30 s smooth\n"));
     CHECK_THAT(result.out, Catch::Contains("14.000 s  moving  still   halt"));
     CHECK_THAT(result.out, Catch::Contains("snap ratio") && !Catch::Contains("MISSED"));
     const json parsed = json::parse(gait_tool({"perform", document, "--cues", cues, "--json"}).out);
     CHECK(parsed["within_bounds"] == true);
-    CHECK(parsed["transitions"].size() == 10);
+    CHECK(parsed["transitions"].size() == 14);
     CHECK(parsed["seam"]["degrees"] < 0.05);
     CHECK(parsed["snap"]["ratio"] < 1.2);
     CHECK(parsed["seconds_in_state"]["still"].get<double>() + parsed["seconds_in_state"]["moving"].get<double>() ==
-          Approx(36));
+          Approx(73));
 }
 
 TEST_CASE("perform exits with 1 when a bound is missed") {
@@ -461,7 +461,7 @@ TEST_CASE("a space is mapped: its points, how far the feet are off, and a pictur
     const support::TemporaryFolder folder;
     const std::string picture = (folder / "map.png").string();
     const Finished mapped =
-        gait_tool({"map", document, "moving", "-o", picture, "--cues", "demo/quay.cues.yaml", "--samples", "5"});
+        gait_tool({"map", document, "moving", "-o", picture, "--cues", "demo/round.cues.yaml", "--samples", "5"});
     CAPTURE(mapped.err);
     CHECK(mapped.code == 0);
     CHECK_THAT(mapped.out, Catch::Contains("stroll_right          90.00 deg  0.77 m/s"));
@@ -484,8 +484,8 @@ TEST_CASE("a film along the path shows the way from above, still and moving") {
     for (const auto& [name, begins] :
          {std::pair<std::string, std::string>{"w.png", "\x89PNG"}, {"w.svg", "<?xml"}, {"w.gif", "GIF89a"}}) {
         const std::string path = (folder / name).string();
-        const Finished filmed = gait_tool(
-            {"perform", document, "--cues", "demo/quay.cues.yaml", "--seconds", "8", "--film", path, "--view", "path"});
+        const Finished filmed = gait_tool({"perform", document, "--cues", "demo/round.cues.yaml", "--seconds", "8",
+                                           "--film", path, "--view", "path"});
         CAPTURE(name, filmed.err);
         CHECK(filmed.code == 0);
         CHECK(support::read(path).substr(0, begins.size()) == begins);

@@ -399,7 +399,7 @@ void add_map(CLI::App& app, Run& run) {
         ->check(CLI::Range(1, 60))
         ->capture_default_str();
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Example:\n  gait map demo/lamplighter.gait.yaml moving -o moving.png --cues demo/quay.cues.yaml");
+    command->footer("Example:\n  gait map demo/lamplighter.gait.yaml moving -o moving.png --cues demo/round.cues.yaml");
     command->callback([options, &run] { run = [options] { return run_map(*options); }; });
 }
 

@@ -80,9 +80,11 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
              state = performer.character().states()[state].parent) {
             recording.seconds_in_state[state] += dt;
         }
+        const Travel travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
+        performer.plant_feet(travel);
         RecordedFrame frame = capture(performer);
         frame.time += ahead;
-        frame.travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
+        frame.travel = travel;
         frame.place = recording.frames.back().place;
         frame.place.add(frame.travel);
         recording.path_length += std::hypot(double(frame.travel.move.x), double(frame.travel.move.z));
