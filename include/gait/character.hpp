@@ -44,6 +44,21 @@ struct FlagValue : Handle {};
 struct ChoiceValue : Handle {};
 /// A state: an index into `Character::states()`.
 struct StateHandle : Handle {};
+/// A layer: an index into `Character::layers()`.
+struct LayerHandle : Handle {};
+/// A one-shot: the index of its state in `Character::states()`.
+struct OneShotHandle : Handle {};
+
+/// A layer as compiled.
+struct LayerInfo {
+    std::string name;
+    std::string mask;   ///< its name; empty for the whole body
+    std::string weight; ///< the expression; empty for always 1
+    LayerMode mode = LayerMode::replace;
+    LayerSpace space = LayerSpace::local;
+    bool one_shots = false;          ///< made for one-shots: no layer of the document
+    std::vector<float> mask_weights; ///< a joint each, 0 to 1; empty for the whole body
+};
 
 /// A parameter as compiled.
 struct ParameterInfo {
@@ -66,7 +81,9 @@ struct ParameterInfo {
 struct StateInfo {
     std::string name;              ///< with the states around it before it: `air.take_off`
     std::uint16_t parent = 0xFFFF; ///< the state whose machine holds it, an index into `states()`; 0xFFFF for none
+    std::uint16_t layer = 0;       ///< index into `layers()`
     bool machine = false;          ///< it holds other states, one of which is the active one
+    bool nothing = false;          ///< it plays nothing: the layers below show
     Place place;                   ///< of its name in the document
 };
 
@@ -137,13 +154,19 @@ public:
     [[nodiscard]] ChoiceValue choice_value(std::string_view name) const;
 
     /// The handle of a state, by its name or with its layer's before it: `moving` or `body.moving`. Inside a machine:
-    /// `air.take_off` or `body.air.take_off`.
+    /// `air.take_off` or `body.air.take_off`. Without a layer the lowest that has such a state counts.
     [[nodiscard]] StateHandle state(std::string_view name) const;
 
     /// All parameters, in the document's order.
     [[nodiscard]] std::span<const ParameterInfo> parameters() const;
-    /// The layer's name in the document.
-    [[nodiscard]] std::string_view layer_name() const;
+    /// The layer's handle; one that refers to nothing when there is none.
+    [[nodiscard]] LayerHandle layer(std::string_view name) const;
+    /// The one-shot's handle; one that refers to nothing when there is none.
+    [[nodiscard]] OneShotHandle one_shot(std::string_view name) const;
+    /// All layers, the lowest first; those of one-shots come last.
+    [[nodiscard]] std::span<const LayerInfo> layers() const;
+    /// A state's name, with its layer's before it where there are several: `arms.lighting.raise`.
+    [[nodiscard]] std::string full_name(std::uint16_t state) const;
     /// All values, in the document's order.
     [[nodiscard]] std::span<const ValueInfo> values() const;
     /// The names of all clips' marks.

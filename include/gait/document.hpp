@@ -183,6 +183,7 @@ struct MotionDefinition {
     SyncMode sync = SyncMode::automatic;
     bool mirror = false;  ///< left and right change places in all its clips
     bool reverse = false; ///< all its clips are turned round in time
+    bool nothing = false; ///< `play: nothing`, in a state of a layer that lies over others: these show
     Place place;
 
     MotionDefinition() = default;
@@ -193,7 +194,7 @@ struct MotionDefinition {
     /// A blend space.
     inline MotionDefinition(BlendDefinition blend_space);
     /// Whether nothing is played.
-    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !mix && !add && !pick && !choose; }
+    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !mix && !add && !pick && !choose && !nothing; }
 };
 
 /// One motion of a blend space, and its place.
@@ -314,6 +315,7 @@ struct TransitionDefinition {
     FadeStyle style = FadeStyle::cross;
     Text enter_at;       ///< where the motion begins: a fraction, a mark, `phase` or `footfall`; empty: its beginning
     bool settle = false; ///< what it enters is not left before the fade is done
+    bool if_it_ends = false; ///< of `at_end`: left out where the motion never ends, instead of an error
     Place place;
 
     /// Whether nothing is written that must hold, so that it leaves as the motion ends.
@@ -330,6 +332,15 @@ struct BranchDefinition {
     Place place;
 };
 
+/// What entering a state does to another layer: it goes to a state, unless that is active already.
+struct LeadDefinition {
+    Text layer;
+    Text to;
+    Text when; ///< a condition; empty: always
+    Number fade{0.2};
+    Place place;
+};
+
 /// A thing the body can be doing: it plays a motion, holds a machine of its own, or is a junction.
 struct StateDefinition {
     Text name;
@@ -339,6 +350,9 @@ struct StateDefinition {
     bool resume = false;                       ///< entering the machine goes on in the state it was left in
     std::vector<BranchDefinition> junction;    ///< not empty: nothing is played here
     bool game_moves = false;                   ///< `moved_by: game`: the travel of its clips is not used
+    bool takes_travel = false;                 ///< the body goes the way of its clips, whatever the layers below do
+    bool whole_body = false;                   ///< its motion counts on all joints, beyond the layer's mask
+    std::vector<LeadDefinition> leads;         ///< what entering it does to other layers
     std::vector<std::pair<Text, Text>> values; ///< what it gives the game, by names of the document's `values`
     std::vector<TransitionDefinition> go;      ///< tried in order; the first that holds wins
 };
@@ -346,6 +360,7 @@ struct StateDefinition {
 /// States, and the one it starts in.
 struct MachineDefinition {
     Text start;
+    bool from_here = false; ///< inside a state: it starts in the state that plays what the body already plays, if any
     std::vector<TransitionDefinition> always; ///< leave from whichever state is active, tried before its own
     std::vector<StateDefinition> states;
     Place place;
@@ -394,10 +409,53 @@ struct ValueDefinition {
     std::string note;
 };
 
-/// A machine that moves the body.
+/// How a layer joins those below it: in their place, or its difference to a reference laid on top of them.
+enum class LayerMode : std::uint8_t { replace, add };
+
+/// Whether a layer turns joints against their parents, or against the body as a whole: in `model` an upper body keeps
+/// its pointing, however the hips below it sway.
+enum class LayerSpace : std::uint8_t { local, model };
+
+/// A machine that moves the body, or a part of it, over the layers below.
 struct LayerDefinition {
     Text name;
+    Text mask;        ///< of `masks`; empty: the whole body
+    Text weight;      ///< an expression, held between 0 and 1; empty: 1
+    Number fade{0.2}; ///< seconds that a change of the weight takes
+    LayerMode mode = LayerMode::replace;
+    LayerSpace space = LayerSpace::local;
+    Text against;              ///< of `mode: add`: the clip whose first frame is the reference; empty: each clip's own
+    bool takes_travel = false; ///< the body goes the way of its clips instead of that of the layers below
     MachineDefinition machine;
+    Place place;
+};
+
+/// What a second call of a one-shot does while it plays.
+enum class OneShotAgain : std::uint8_t {
+    ignore,
+    restart, ///< it begins afresh, faded over itself
+    queue,   ///< it plays once more after this one
+};
+
+/// An entry of `one_shots`: a motion that the game asks for, laid over everything until it ends.
+struct OneShotDefinition {
+    Text name;
+    MotionDefinition play;
+    Text mask; ///< of `masks`; empty: the whole body. Those on the same mask follow one another
+    Number fade_in{0.15}, fade_out{0.2}; ///< seconds
+    OneShotAgain again = OneShotAgain::ignore;
+    Number wait; ///< seconds after it was begun before it may be again
+    Text until;  ///< a condition that ends it early; empty: its end alone
+    Place place;
+};
+
+/// States of unlike layers that may not be active at once.
+struct ForbidDefinition {
+    Text yields;              ///< `arms.raised`, or a whole layer but for `except`
+    Text while_active;        ///< a state of another layer
+    std::vector<Text> except; ///< states of the one that yields that may stay
+    Text to;                  ///< where it goes instead; empty: its machine's start
+    Number fade{0.2};         ///< seconds
     Place place;
 };
 
@@ -424,7 +482,10 @@ struct Document {
     std::vector<MaskDefinition> masks;
     std::vector<NamedMotion> motions;
     std::vector<NamedMachine> machines;
-    std::vector<LayerDefinition> layers;
+    std::vector<LayerDefinition> layers; ///< the lowest first
+    std::vector<OneShotDefinition> one_shots;
+    std::vector<ForbidDefinition> forbid;
+    std::vector<Text> decide; ///< layers in the order in which they decide; empty: from the lowest up
 };
 
 } // namespace gait

@@ -17,6 +17,8 @@
 
 namespace gait {
 
+struct Evaluation;
+
 /// What a performer was given and would not take. Nothing else happens: the last good value stays.
 struct Faults {
     std::uint32_t refused_values = 0; ///< NaN or infinite inputs, or a handle or name of another kind or of nothing
@@ -81,6 +83,16 @@ public:
     /// Jumps to a state, whatever its conditions, its motion faded in over `fade` seconds. Entering the active state
     /// starts it afresh. False, and counted, when the handle refers to nothing or the fade is negative or not finite.
     bool enter(StateHandle state, double fade = 0.2, Ease ease = Ease::smooth);
+
+    /// Asks for a one-shot. What happens while it plays already, the document says. False, and counted, when the handle
+    /// refers to nothing.
+    bool play_once(OneShotHandle one_shot);
+    /// The same by name.
+    bool play_once(std::string_view name) { return play_once(character_->one_shot(name)); }
+    /// Ends a one-shot, faded out over `fade` seconds. False when it does not play.
+    bool stop_once(OneShotHandle one_shot, double fade = 0.2);
+    /// Whether it plays. As it ends, an event says that its state was left.
+    [[nodiscard]] bool plays(OneShotHandle one_shot) const { return is_active(StateHandle{one_shot}); }
 
     /// What random choices are drawn from; performers with unlike seeds choose unlike things. Kept through `reset`.
     void set_seed(std::uint64_t seed);
@@ -178,33 +190,38 @@ public:
 
     /// Seconds since the start or `reset`.
     [[nodiscard]] double time() const;
-    /// The active state, the innermost one: an index into `Character::states()`.
-    [[nodiscard]] std::uint16_t state() const;
+    /// The active state of a layer, the innermost one: an index into `Character::states()`. The lowest layer is 0;
+    /// 0xFFFF for a layer that is not there.
+    [[nodiscard]] std::uint16_t state(std::size_t layer = 0) const;
     /// Whether a state is active, or holds the one that is.
     [[nodiscard]] bool is_active(StateHandle state) const;
     /// Seconds a state has been active; 0 when it is not.
     [[nodiscard]] double seconds_in(StateHandle state) const;
     /// The same by name.
-    [[nodiscard]] std::string_view state_name() const;
+    [[nodiscard]] std::string_view state_name(std::size_t layer = 0) const;
+    /// How much a layer counts now, beside its mask: its weight times the part of its motions that play something.
+    [[nodiscard]] double layer_weight(std::size_t layer) const;
     /// The transitions of the last `advance`, in order.
     [[nodiscard]] std::span<const TransitionRecord> transitions() const;
     /// What was refused since the start or `reset`.
     [[nodiscard]] Faults faults() const;
 
-    /// What plays now, oldest first; the last is the active state's. At most four.
-    [[nodiscard]] std::size_t instance_count() const;
+    /// What plays now in a layer, oldest first; the last is the active state's. At most four.
+    [[nodiscard]] std::size_t instance_count(std::size_t layer = 0) const;
     /// The one at `index`, below `instance_count()`; a default one beyond.
-    [[nodiscard]] InstanceView instance(std::size_t index) const;
+    [[nodiscard]] InstanceView instance(std::size_t index, std::size_t layer = 0) const;
     /// Fills `out` with the clips of an instance that have weight and returns how many there are.
-    std::size_t instance_clips(std::size_t index, std::span<ClipView> out) const;
+    std::size_t instance_clips(std::size_t index, std::span<ClipView> out, std::size_t layer = 0) const;
     /// The pose of one instance alone, as if nothing else played.
-    void instance_pose(std::size_t index, std::span<Transform> out) const;
+    void instance_pose(std::size_t index, std::span<Transform> out, std::size_t layer = 0) const;
+    /// The pose of one layer alone, before it is laid over those below; of one that adds, its differences.
+    void layer_pose(std::size_t layer, std::span<Transform> out) const;
 
     /// How long the inertial offset takes to decay, into which motions were folded that were one too many to fade; 0
     /// when there is none.
-    [[nodiscard]] double offset_seconds() const;
+    [[nodiscard]] double offset_seconds(std::size_t layer = 0) const;
     /// How long it has.
-    [[nodiscard]] double offset_elapsed() const;
+    [[nodiscard]] double offset_elapsed(std::size_t layer = 0) const;
 
     /// Seconds until a playing clip ends or comes round, or a timed transition is due; infinite when nothing will.
     [[nodiscard]] double seconds_to_next_instant() const;
@@ -216,6 +233,7 @@ public:
 
 private:
     bool advance_with(double seconds, EventList* events);
+    void evaluated_pose(std::size_t layer, const Evaluation& what, std::span<Transform> out) const;
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;
 
     struct Free {

@@ -30,7 +30,8 @@ struct WeighedTransition {
     }
 };
 
-/// Weighs every transition of the active states in the order in which they are tried, outermost states first. A mark
+/// Weighs every transition of the active states in the order in which they are tried: layer by layer as they decide,
+/// outermost states first. A mark
 /// counts as not passed: it is passed for an instant only. A condition is taken apart where `and` stands.
 [[nodiscard]] GAIT_API std::vector<WeighedTransition> weigh_transitions(const Performer& performer);
 

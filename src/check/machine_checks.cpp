@@ -62,9 +62,8 @@ private:
     }
 
     /// Everything that may become active once `from` is.
-    [[nodiscard]] std::vector<bool> reach(std::uint16_t from) const {
+    [[nodiscard]] std::vector<bool> reach(std::vector<std::uint16_t> open) const {
         std::vector<bool> reached(data_.states.size(), false);
-        std::vector<std::uint16_t> open{from};
         while (!open.empty()) {
             const std::uint16_t node = open.back();
             open.pop_back();
@@ -94,8 +93,22 @@ private:
         return parent == nothing || data_.states[parent].visible != data_.states[node].visible;
     }
 
+    /// Whether some of these states are such as another layer may send theirs out of.
+    [[nodiscard]] bool is_led_away(const std::vector<bool>& on) const {
+        const auto layer_of = [&](std::size_t node) { return data_.states[node].layer; };
+        const auto first = std::size_t(std::find(on.begin(), on.end(), true) - on.begin());
+        return std::any_of(data_.leads.begin(), data_.leads.end(), [&](const CompiledLead& lead) {
+            return layer_of(lead.target) == layer_of(first) && !on[lead.target];
+        });
+    }
+
     void check_reach() {
-        reached_ = reach(data_.start);
+        std::vector<std::uint16_t> starts;
+        for (const CompiledLayer& layer : data_.layers) { starts.push_back(layer.start); }
+        // Where others send a layer it comes as well.
+        for (const CompiledLead& lead : data_.leads) { starts.push_back(lead.target); }
+        for (const CompiledForbid& forbid : data_.forbidden) { starts.push_back(forbid.to); }
+        reached_ = reach(starts);
         std::set<std::uint16_t> said;
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             const CompiledState& state = data_.states[node];
@@ -111,8 +124,9 @@ private:
         std::set<std::size_t> trapped;
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             if (!reached_[node] || !is_state(node) || data_.states[node].parent != nothing) { continue; }
-            const std::vector<bool> on = reach(std::uint16_t(node));
-            if (on[data_.start] || trapped.contains(node)) { continue; }
+            const std::uint16_t start = data_.layers[data_.states[node].layer].start;
+            const std::vector<bool> on = reach({std::uint16_t(node)});
+            if (on[start] || is_led_away(on) || trapped.contains(node)) { continue; }
             for (std::size_t other = 0; other < on.size(); ++other) {
                 if (on[other]) { trapped.insert(other); }
             }
@@ -120,7 +134,7 @@ private:
             sink_.warn(info.place, "no-way-back",
                        fmt::format("from '{}' there is no way back to '{}', where she starts; add a transition that "
                                    "leads there, or on to where one does",
-                                   info.name, name_of(data_.states[data_.start].visible)),
+                                   info.name, name_of(data_.states[start].visible)),
                        "states." + info.name);
         }
     }

@@ -40,6 +40,7 @@ std::optional<FoundSpace> space_of(const Character& character, StateHandle state
     for (const CompiledState& node : data.states) {
         if (!state || node.visible != state.index || node.kind != NodeKind::motion) { continue; }
         const Motion& motion = data.motions.motions[node.motion];
+        if (motion.nothing) { continue; }
         if (const MotionPart* part = find_space(data.motions, motion.root)) { return FoundSpace{&data, &motion, part}; }
     }
     return std::nullopt;
@@ -159,8 +160,8 @@ std::optional<BlendCursor> blend_cursor(const Performer& performer) {
     const CharacterData& data = performer.character().data();
     // The block is only looked at.
     const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout);
-    const PerformerHeader& header = block.header();
-    const CompiledState& state = data.states[header.instances[header.instance_count - 1U].state];
+    const LayerHeader& layer = block.layer();
+    const CompiledState& state = data.states[layer.instances[layer.instance_count - 1U].state];
     const MotionPart* part = find_space(data.motions, data.motions.motions[state.motion].root);
     if (part == nullptr) { return std::nullopt; }
     BlendCursor cursor;

@@ -70,14 +70,14 @@ std::string number_text(double value) { return std::isinf(value) ? "endless" : f
 
 class Weigher {
 public:
-    explicit Weigher(Performer performer)
+    Weigher(Performer performer, std::size_t layer)
         : performer_(std::move(performer)), data_(performer_.character().data()),
-          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout), frame_(data_, block_) {}
+          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer), frame_(data_, block_) {}
 
     std::vector<WeighedTransition> run() {
         std::vector<WeighedTransition> all;
-        for (std::size_t level = 0; level < frame_.header.depth; ++level) {
-            const CompiledState& state = data_.states[frame_.header.path[level].node];
+        for (std::size_t level = 0; level < frame_.layer.depth; ++level) {
+            const CompiledState& state = data_.states[frame_.layer.path[level].node];
             for (std::size_t t = 0; t < state.transition_count; ++t) {
                 all.push_back(weigh(level, std::uint16_t(state.first_transition + t)));
             }
@@ -94,7 +94,7 @@ private:
         const auto add = [&](std::string text, std::string values, bool holds) {
             weighed.parts.push_back({std::move(text), std::move(values), holds});
         };
-        if (is_settling(frame_.header)) {
+        if (is_settling(frame_.layer)) {
             const Instance& active = frame_.active();
             add("settled", fmt::format("{:.3g} s of its fade are left", active.fade - active.elapsed), false);
         }
@@ -192,6 +192,13 @@ private:
 
 } // namespace
 
-std::vector<WeighedTransition> weigh_transitions(const Performer& performer) { return Weigher(performer).run(); }
+std::vector<WeighedTransition> weigh_transitions(const Performer& performer) {
+    std::vector<WeighedTransition> all;
+    for (const std::uint8_t layer : performer.character().data().decide_order) {
+        const auto own = Weigher(performer, layer).run();
+        all.insert(all.end(), own.begin(), own.end());
+    }
+    return all;
+}
 
 } // namespace gait

@@ -331,7 +331,7 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
                 if (!other.state) {
                     std::vector<std::string> states;
                     for (const StateInfo& state : character.states()) {
-                        states.push_back(fmt::format("{}.{}", character.layer_name(), state.name));
+                        states.push_back(fmt::format("{}.{}", character.layers()[state.layer].name, state.name));
                     }
                     sink.unknown(cue.enter.place, "state", cue.enter.value, states);
                 }

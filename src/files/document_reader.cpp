@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <tuple>
 
 namespace gait {
 namespace {
@@ -20,7 +21,8 @@ public:
     Text read(const YamlNode& root) {
         const YamlMap map(root, "a document",
                           {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
-                           "parameters", "values", "feet", "masks", "motions", "machines", "layers"},
+                           "parameters", "values", "feet", "masks", "motions", "machines", "layers", "one_shots",
+                           "forbid", "decide"},
                           sink_);
         if (!map.is_map()) { return {}; }
         const Text based_on = map.text("based_on");
@@ -49,6 +51,17 @@ public:
         if (const YamlNode* masks = map.find("masks")) { read_masks(*masks); }
         if (const YamlNode* motions = map.find("motions")) { read_named(*motions); }
         if (const YamlNode* machines = map.find("machines")) { read_machines(*machines); }
+        if (const YamlNode* one_shots = map.find("one_shots")) { read_one_shots(*one_shots); }
+        if (const YamlNode* forbid = map.find("forbid")) {
+            for (const YamlNode* item : list_items(*forbid, "'forbid'", sink_)) {
+                document_.forbid.push_back(read_forbid(*item));
+            }
+        }
+        if (const YamlNode* decide = map.find("decide")) {
+            for (const YamlNode* layer : list_items(*decide, "'decide'", sink_)) {
+                document_.decide.push_back(to_text(*layer, "a layer's name", sink_));
+            }
+        }
         const YamlNode* layers = map.find("layers");
         if (layers != nullptr && based_) {
             sink_.error(layers->place, "wrong-base",
@@ -441,8 +454,31 @@ private:
     LayerDefinition read_layer(const YamlNode& node) {
         LayerDefinition layer;
         layer.place = node.place;
-        const YamlMap map(node, "a layer", {"name", "machine"}, sink_);
+        const YamlMap map(node, "a layer",
+                          {"name", "mask", "weight", "fade", "mode", "space", "against", "travel", "machine"}, sink_);
         layer.name = map.text("name");
+        layer.mask = map.text("mask");
+        layer.weight = map.text("weight");
+        layer.against = map.text("against");
+        layer.takes_travel = map.flag("travel").value_or(false);
+        read_seconds(map, "fade", layer.fade);
+        if (const Text mode = map.text("mode"); !mode.empty()) {
+            if (mode.value != "replace" && mode.value != "add") {
+                sink_.unknown(mode.place, "mode", mode.value, {"replace", "add"});
+            }
+            layer.mode = mode.value == "add" ? LayerMode::add : LayerMode::replace;
+        }
+        if (const Text space = map.text("space"); !space.empty()) {
+            if (space.value != "local" && space.value != "model") {
+                sink_.unknown(space.place, "space", space.value, {"local", "model"});
+            }
+            layer.space = space.value == "model" ? LayerSpace::model : LayerSpace::local;
+        }
+        if (!layer.against.empty() && layer.mode != LayerMode::add) {
+            sink_.error(layer.against.place, "wrong-shape",
+                        "'against' is what a layer's differences are measured against; write 'mode: add' beside it, or "
+                        "remove it");
+        }
         if (map.is_map() && map.find("name") == nullptr) {
             sink_.error(node.place, "missing-key", "this layer has no name; add 'name: body'");
         }
@@ -455,6 +491,75 @@ private:
         return layer;
     }
 
+    /// Seconds from 0 to 60, where they are said.
+    void read_seconds(const YamlMap& map, const char* key, Number& to) {
+        const auto seconds = map.number(key, "seconds");
+        if (!seconds) { return; }
+        constexpr double longest = 60;
+        if (seconds->value >= 0 && seconds->value <= longest) {
+            to = *seconds;
+            return;
+        }
+        sink_.error(seconds->place, "wrong-range",
+                    fmt::format("'{}' is 0 to {} seconds; found {}", key, longest, seconds->value));
+    }
+
+    void read_one_shots(const YamlNode& node) {
+        for (const auto& [name, value] : named_entries(node, "one_shots", sink_)) {
+            OneShotDefinition shot;
+            shot.name = name;
+            shot.place = value->place;
+            const YamlMap map(*value, fmt::format("one-shot '{}'", name.value),
+                              {"play", "mask", "fade", "again", "wait", "until"}, sink_);
+            if (const YamlNode* play = map.find("play")) {
+                shot.play = read_motion(*play, 0);
+            } else if (map.is_map()) {
+                sink_.error(value->place, "missing-key",
+                            fmt::format("one-shot '{}' plays nothing; add 'play: CLIP'", name.value));
+            }
+            shot.mask = map.text("mask");
+            shot.until = map.text("until");
+            read_seconds(map, "wait", shot.wait);
+            if (const YamlNode* fade = map.find("fade"); fade != nullptr && fade->is_sequence()) {
+                const auto window = read_window(*fade, "'fade' is the seconds of the fade in, and of the fade out");
+                if (window) { std::tie(shot.fade_in, shot.fade_out) = *window; }
+            } else if (fade != nullptr) {
+                read_seconds(map, "fade", shot.fade_in);
+                shot.fade_out = shot.fade_in;
+            }
+            if (const Text again = map.text("again"); !again.empty()) {
+                if (again.value == "restart") {
+                    shot.again = OneShotAgain::restart;
+                } else if (again.value == "queue") {
+                    shot.again = OneShotAgain::queue;
+                } else if (again.value != "ignore") {
+                    sink_.unknown(again.place, "way", again.value, {"ignore", "restart", "queue"});
+                }
+            }
+            document_.one_shots.push_back(std::move(shot));
+        }
+    }
+
+    ForbidDefinition read_forbid(const YamlNode& node) {
+        ForbidDefinition forbid;
+        forbid.place = node.place;
+        const YamlMap map(node, "an entry of 'forbid'", {"yields", "while", "except", "to", "fade"}, sink_);
+        forbid.yields = map.text("yields");
+        forbid.while_active = map.text("while");
+        forbid.to = map.text("to");
+        read_seconds(map, "fade", forbid.fade);
+        if (const YamlNode* except = map.find("except")) {
+            for (const YamlNode* state : list_items(*except, "'except'", sink_)) {
+                forbid.except.push_back(to_text(*state, "a state's name", sink_));
+            }
+        }
+        if (map.is_map() && (forbid.yields.empty() || forbid.while_active.empty())) {
+            sink_.error(node.place, "missing-key",
+                        "this says what may not be at once; write {yields: arms.raised, while: legs.running}");
+        }
+        return forbid;
+    }
+
     MachineDefinition read_machine(const YamlNode& node, int depth = 0) {
         MachineDefinition machine;
         machine.place = node.place;
@@ -463,8 +568,9 @@ private:
             sink_.error(node.place, "too-deep", "machines nest too deeply here");
             return machine;
         }
-        const YamlMap map(node, "a machine", {"start", "always", "states"}, sink_);
+        const YamlMap map(node, "a machine", {"start", "from_here", "always", "states"}, sink_);
         machine.start = map.text("start");
+        machine.from_here = map.flag("from_here").value_or(false);
         if (const YamlNode* always = map.find("always")) {
             for (const YamlNode* item : list_items(*always, "'always'", sink_)) {
                 machine.always.push_back(read_transition(*item, true));
@@ -481,8 +587,28 @@ private:
     StateDefinition read_state(const Text& name, const YamlNode& node, int depth) {
         StateDefinition state;
         state.name = name;
-        const YamlMap map(node, fmt::format("state '{}'", name.value),
-                          {"play", "machine", "junction", "resume", "moved_by", "values", "go"}, sink_);
+        const YamlMap map(
+            node, fmt::format("state '{}'", name.value),
+            {"play", "machine", "junction", "resume", "moved_by", "travel", "whole_body", "leads", "values", "go"},
+            sink_);
+        state.takes_travel = map.flag("travel").value_or(false);
+        state.whole_body = map.flag("whole_body").value_or(false);
+        if (const YamlNode* leads = map.find("leads")) {
+            for (const YamlNode* item : list_items(*leads, "'leads'", sink_)) {
+                LeadDefinition lead;
+                lead.place = item->place;
+                const YamlMap lead_map(*item, "a lead", {"layer", "to", "when", "fade"}, sink_);
+                lead.layer = lead_map.text("layer");
+                lead.to = lead_map.text("to");
+                lead.when = lead_map.text("when");
+                read_seconds(lead_map, "fade", lead.fade);
+                if (lead_map.is_map() && (lead.layer.empty() || lead.to.empty())) {
+                    sink_.error(item->place, "missing-key",
+                                "a lead sends another layer to a state; write {layer: legs, to: still}");
+                }
+                state.leads.push_back(std::move(lead));
+            }
+        }
         if (const Text mover = map.text("moved_by"); !mover.empty()) {
             state.game_moves = mover.value == "game";
             if (mover.value != "game" && mover.value != "clip") {
@@ -521,7 +647,7 @@ private:
     }
 
     void read_junction(const YamlNode& node, const YamlMap& state_map, StateDefinition& state) {
-        for (const char* key : {"go", "values", "moved_by"}) {
+        for (const char* key : {"go", "values", "moved_by", "leads", "whole_body", "travel"}) {
             if (const YamlNode* extra = state_map.find(key)) {
                 sink_.error(extra->place, "wrong-shape",
                             fmt::format("a junction is passed at once and has no '{}'; remove it", key));
@@ -588,6 +714,8 @@ private:
         }
         if (node.is_scalar()) {
             motion.clip = to_text(node, "a motion", sink_);
+            motion.nothing = motion.clip.value == "nothing";
+            if (motion.nothing) { motion.clip = {}; }
             return motion;
         }
         if (!node.is_map()) {

@@ -340,6 +340,7 @@ private:
             ++at_;
             return state_reading(offset);
         }
+        if (const auto layer = layer_named(name)) { return layer_question(*layer, offset); }
         skip_blanks();
         if (at_ < text_.size() && text_[at_] == '(') { return call(name, offset); }
         if (name == "true" || name == "yes" || name == "false" || name == "no") {
@@ -403,23 +404,82 @@ private:
         return operand;
     }
 
-    Operand state_reading(std::size_t offset) {
+    /// Reads `elapsed` and the like, after the dot that follows `whose`.
+    std::optional<Reading> reading_of(std::string_view whose, std::size_t offset) {
         const std::string_view name = identifier();
-        const std::size_t end = at_;
-        skip_blanks();
         const auto found =
             std::find_if(readings.begin(), readings.end(), [&](const auto& r) { return r.first == name; });
-        if (found == readings.end()) {
+        if (found != readings.end()) { return found->second; }
+        fail(offset,
+             fmt::format("{2} has no '{1}'; it has {0}.elapsed, {0}.left, {0}.phase, {0}.loops and {0}.ended", whose,
+                         name, whose == "state" ? "a state" : fmt::format("'{}'", whose)),
+             "unknown-reading");
+        return std::nullopt;
+    }
+
+    Operand state_reading(std::size_t offset) {
+        const auto reading = reading_of("state", offset);
+        if (!reading) { return {}; }
+        const std::size_t end = at_;
+        skip_blanks();
+        result_.reads_state = true;
+        emit({Operation::reading, std::uint16_t(*reading), 0}, 1);
+        return {*reading == Reading::ended ? ValueType::flag : ValueType::number, offset, end};
+    }
+
+    [[nodiscard]] std::optional<std::size_t> layer_named(std::string_view name) const {
+        const auto found = std::find(scope_.layers.begin(), scope_.layers.end(), name);
+        if (found == scope_.layers.end()) { return std::nullopt; }
+        return std::size_t(found - scope_.layers.begin());
+    }
+
+    /// `arms is raised`, `arms is not lighting.hold`, `arms.elapsed`: as it stood when the step began.
+    Operand layer_question(std::size_t layer, std::size_t offset) {
+        const std::string& name = scope_.layers[layer];
+        if (at_ < text_.size() && text_[at_] == '.') {
+            ++at_;
+            const auto reading = reading_of(name, offset);
+            if (!reading) { return {}; }
+            const std::size_t end = at_;
+            skip_blanks();
+            look(layer, "", *reading, offset);
+            return {*reading == Reading::ended ? ValueType::flag : ValueType::number, offset, end};
+        }
+        skip_blanks();
+        if (!accept("is")) {
             fail(offset,
-                 fmt::format(
-                     "a state has no '{}'; it has state.elapsed, state.left, state.phase, state.loops and state.ended",
-                     name),
-                 "unknown-reading");
+                 fmt::format("'{0}' is a layer; ask for its state, such as '{0} is STATE', or for {0}.elapsed", name),
+                 "wrong-type");
             return {};
         }
-        result_.reads_state = true;
-        emit({Operation::reading, std::uint16_t(found->second), 0}, 1);
-        return {found->second == Reading::ended ? ValueType::flag : ValueType::number, offset, end};
+        const bool negated = accept("not");
+        const std::size_t state_at = at_;
+        std::string state(identifier());
+        while (at_ < text_.size() && text_[at_] == '.') {
+            ++at_;
+            state += "." + std::string(identifier());
+        }
+        const std::size_t end = at_;
+        skip_blanks();
+        if (state.empty()) {
+            fail(state_at, fmt::format("after '{} is' the name of one of its states is missing", name), "syntax");
+            return {};
+        }
+        look(layer, state, Reading::elapsed, state_at);
+        if (negated) { emit({Operation::negation, 0, 0}, 0); }
+        return {ValueType::flag, offset, end};
+    }
+
+    void look(std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
+        const std::string key = fmt::format("{} {} {}", layer, state, state.empty() ? int(reading) : 0);
+        const auto known = scope_.looked.find(key);
+        std::uint16_t slot = 0;
+        if (known != scope_.looked.end()) {
+            slot = known->second;
+        } else if (scope_.look_at_layer) {
+            slot = scope_.look_at_layer(layer, state, reading, offset);
+        }
+        emit({Operation::parameter, slot, 0}, 1);
     }
 
     Operand call(std::string_view name, std::size_t offset) {

@@ -28,6 +28,12 @@ struct ExpressionScope {
     /// Where the edges of `rises` and `falls` go: takes the code of the flag that is watched and gives back the slot in
     /// which its edge will be found. Without it these functions do not exist.
     std::function<std::uint16_t(bool rising, std::vector<Instruction> watched)> add_edge = {};
+    std::vector<std::string> layers = {}; ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
+    /// Where what is asked of a layer will be found: takes the layer, a state's name, or a reading where there is none,
+    /// and where that stands in the text.
+    std::function<std::uint16_t(std::size_t layer, const std::string& state, Reading reading, std::size_t offset)>
+        look_at_layer = {};
+    std::map<std::string, std::uint16_t> looked = {}; ///< what was asked for already, and its slot
 };
 
 struct ExpressionError {

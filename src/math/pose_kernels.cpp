@@ -159,6 +159,34 @@ void normalize(Rows rotations, std::size_t lanes) {
     }
 }
 
+void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes) {
+    const Floats d;
+    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const auto weight = hn::Load(d, weights + lane);
+        const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
+        if (hn::AllTrue(d, untouched)) { continue; }
+        const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, hn::Load(d, signs + lane));
+        float* b = below.first + lane;
+        const float* a = above.first + lane;
+        const auto bx = hn::Load(d, b), by = hn::Load(d, b + below.stride);
+        const auto bz = hn::Load(d, b + 2 * below.stride), bw = hn::Load(d, b + 3 * below.stride);
+        const auto ax = hn::Load(d, a), ay = hn::Load(d, a + above.stride);
+        const auto az = hn::Load(d, a + 2 * above.stride), aw = hn::Load(d, a + 3 * above.stride);
+        const auto qx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), qy = hn::MulAdd(ay, share, hn::Mul(by, rest));
+        const auto qz = hn::MulAdd(az, share, hn::Mul(bz, rest)), qw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
+        const auto square = hn::MulAdd(qx, qx, hn::MulAdd(qy, qy, hn::MulAdd(qz, qz, hn::Mul(qw, qw))));
+        const auto scale = hn::Div(one, hn::Sqrt(hn::Max(square, least)));
+        const auto mixed = [&](auto under, auto over, auto sum) {
+            return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, over, hn::Mul(sum, scale)));
+        };
+        hn::Store(mixed(bx, ax, qx), d, b);
+        hn::Store(mixed(by, ay, qy), d, b + below.stride);
+        hn::Store(mixed(bz, az, qz), d, b + 2 * below.stride);
+        hn::Store(mixed(bw, aw, qw), d, b + 3 * below.stride);
+    }
+}
+
 void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
     const Floats d;
     const auto half = hn::Set(d, 0.5F);
@@ -205,6 +233,7 @@ HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
+HWY_EXPORT(lay_over);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
@@ -218,6 +247,10 @@ void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normali
 
 void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turn, lanes);
+}
+
+void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(lay_over)(below, above, weights, signs, lanes);
 }
 
 std::vector<std::string> runnable_targets() {

@@ -195,6 +195,7 @@ Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs&
         playheads[leaf].weight_before = playheads[leaf].weight;
         playheads[leaf].weight = 0;
     }
+    if (motion.nothing) { return {}; }
     Weigher weigher(table, inputs, playheads, active);
     weigher.weigh_part(motion.root, 1);
     // Less than this turns no joint by a thousandth of a degree, and would cost a whole clip.

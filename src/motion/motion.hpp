@@ -114,9 +114,10 @@ struct Motion {
     std::uint32_t term_count = 0;
     std::uint32_t first_channel = 0; ///< its channel 1; channel 0 is the whole body
     std::uint32_t channel_count = 0;
-    bool synced = false; ///< some leaf follows the shared phase
-    bool paced = false;  ///< some leaf has a rate of its own, or its pace is kept
-    bool adds = false;   ///< some leaf is added to the rest
+    bool nothing = false; ///< it has no leaves: what is below shows
+    bool synced = false;  ///< some leaf follows the shared phase
+    bool paced = false;   ///< some leaf has a rate of its own, or its pace is kept
+    bool adds = false;    ///< some leaf is added to the rest
 };
 
 /// A leaf as it is being played.

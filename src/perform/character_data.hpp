@@ -52,17 +52,53 @@ enum class NodeKind : std::uint8_t { motion, machine, pick, choose };
 
 struct CompiledState {
     NodeKind kind = NodeKind::motion;
-    std::uint8_t level = 0;             ///< 0 for the layer's own states
-    bool game_moves = false;            ///< the travel of its clips is not used
-    bool final = false;                 ///< nothing leaves it inside its machine: as it ends, the machine does
-    std::uint16_t parent = nothing;     ///< the node that holds it
-    std::uint16_t visible = 0;          ///< the public state that it is, or is inside of
-    std::uint16_t motion = 0;           ///< index into `motions`
-    std::uint16_t start = 0;            ///< of a machine
-    std::uint16_t resume = nothing;     ///< of a machine: where it keeps the node it was left in
+    std::uint8_t layer = 0;
+    std::uint8_t level = 0;            ///< 0 for the layer's own states
+    bool game_moves = false;           ///< the travel of its clips is not used
+    bool whole_body = false;           ///< its motion counts beyond the layer's mask
+    bool takes_travel = false;         ///< the body goes its way, whatever the layers below do
+    bool final = false;                ///< nothing leaves it inside its machine: as it ends, the machine does
+    std::uint16_t parent = nothing;    ///< the node that holds it
+    std::uint16_t visible = 0;         ///< the public state that it is, or is inside of
+    std::uint16_t motion = 0;          ///< index into `motions`
+    std::uint16_t start = 0;           ///< of a machine
+    bool starts_here = false;          ///< of a machine: in the state that plays what the body already does
+    std::uint16_t resume = nothing;    ///< of a machine: where it keeps the node it was left in
+    std::uint16_t passes_on = nothing; ///< states that play the same named motion share this
+    std::uint16_t first_lead = 0;      ///< into `leads`
+    std::uint16_t lead_count = 0;
     std::uint16_t selector = 0;         ///< of a pick or choose: index into `picks` or `chooses`
     std::uint16_t first_transition = 0; ///< into `transitions`
     std::uint16_t transition_count = 0;
+};
+
+/// What entering a state does to another layer.
+struct CompiledLead {
+    std::uint16_t target = 0; ///< a node of the other layer
+    CodeRange when;           ///< empty: always
+    double fade = 0;          ///< seconds
+};
+
+/// Two states of unlike layers that may not be active at once.
+struct CompiledForbid {
+    std::uint16_t yields = 0; ///< a node; its layer gives way
+    std::uint16_t rules = 0;  ///< a node, of the other layer
+    std::uint16_t to = 0;     ///< where the one that yields goes
+    double fade = 0;          ///< seconds
+};
+
+/// A machine laid over those below it.
+struct CompiledLayer {
+    std::string name;
+    std::uint16_t start = 0;
+    std::uint16_t mask = nothing; ///< nothing: the whole body
+    Term weight;                  ///< without an expression always 1
+    LayerMode mode = LayerMode::replace;
+    LayerSpace space = LayerSpace::local;
+    bool takes_travel = false;
+    bool has_nothing = false;    ///< some state of it plays nothing
+    bool has_whole_body = false; ///< some state of it counts beyond the mask
+    LayerNeeds needs;
 };
 
 struct CompiledPickEntry {
@@ -97,6 +133,8 @@ enum class ParameterSource : std::uint8_t {
     flips,
     rises,
     falls,
+    layer_state,   ///< whether a node of another layer is active
+    layer_reading, ///< what may be asked of another layer's active state
 };
 
 /// A parameter, or a hidden edge, that a frame computes before it decides.
@@ -106,6 +144,8 @@ struct ComputedParameter {
     CodeRange value;      ///< or the flag that is watched, or what turns it on
     CodeRange only_while; ///< or what turns it off
     CodeRange clear;
+    std::uint8_t layer = 0; ///< that is looked at
+    std::uint16_t node = 0; ///< of it, or the `Reading`
 };
 
 struct CompiledSignal {
@@ -195,13 +235,17 @@ struct CharacterData {
     std::vector<Threshold> thresholds;
     std::vector<CompiledPick> picks;
     std::vector<CompiledChoose> chooses;
-    std::vector<ClipMoments> moments; ///< a clip each
-    std::vector<float> state_values;  ///< [node][value]
-    std::uint16_t start = 0;
+    std::vector<ClipMoments> moments;      ///< a clip each
+    std::vector<float> state_values;       ///< [node][value]
+    std::vector<std::uint8_t> state_gives; ///< [node][value]: whether the state itself says so, or one around it
+    std::vector<CompiledLead> leads;
+    std::vector<CompiledForbid> forbidden;
+    std::vector<CompiledLayer> layers;      ///< the lowest first
+    std::vector<std::uint8_t> decide_order; ///< of the layers
     PerformerLayout layout;
 
     // For people.
-    std::string layer_name;
+    std::vector<LayerInfo> layer_info;
     std::vector<StateInfo> state_info;
     std::vector<TransitionInfo> transition_info;
     std::vector<ValueInfo> value_info;

@@ -4,6 +4,7 @@
 #include "math/pose_kernels.hpp"
 #include "perform/compile_feet.hpp"
 #include "perform/compile_machine.hpp"
+#include "perform/compile_one_shots.hpp"
 #include "perform/compile_parameters.hpp"
 #include "rig/mask_weights.hpp"
 
@@ -20,7 +21,9 @@ constexpr std::size_t most_entries = 60'000;    ///< of anything that a 16-bit i
 
 class Compiler {
 public:
-    Compiler(const Document& document, const Assets& assets) : context_(document, assets) {}
+    Compiler(const Document& document, const Assets& assets, std::size_t own_layers) : context_(document, assets) {
+        context_.first_one_shots = own_layers;
+    }
 
     Compiled run() {
         check_tolerance();
@@ -30,14 +33,11 @@ public:
         name_moments();
         compile_masks();
         compile_feet(context_);
-        if (document_.layers.size() == 1) {
-            MotionCompiler motions(context_);
-            compile_machine(context_, motions, document_.layers.front());
-        } else if (document_.layers.empty()) {
+        if (document_.layers.empty()) {
             sink_.error({}, "missing-layer", "nothing is played yet; add a layer with a machine", "layers");
         } else {
-            sink_.error(document_.layers[1].place, "too-many-layers",
-                        "this version plays one layer; join its machine with the first or remove it", "layers");
+            MotionCompiler motions(context_);
+            compile_layers(context_, motions);
         }
         order_computed(context_);
         if (!assets_.rig && document_.rig.empty()) {
@@ -93,7 +93,7 @@ private:
         };
         check(data_->states.size(), "states");
         check(data_->transitions.size(), "transitions");
-        check(data_->parameters.size() + context_.edges.size(), "parameters");
+        check(data_->parameters.size() + context_.hidden.size(), "parameters");
         check(context_.clip_names.size(), "clips");
         check(context_.most_leaves, "clips in one motion");
     }
@@ -225,15 +225,14 @@ private:
         data.scope.add_edge = nullptr;
         PerformerNeeds needs;
         needs.joints = data.rig.joints.size();
-        needs.parameters = data.parameters.size() + context_.edges.size();
+        needs.parameters = data.parameters.size() + context_.hidden.size();
         needs.computed = data.computed.size();
         needs.signals = data.signals.size();
         needs.picks = data.picks.size();
         needs.resumes = context_.resumes;
         needs.values = data.value_info.size();
         needs.cursors = data.cursors.size();
-        needs.terms = context_.most_terms;
-        needs.leaves = std::max<std::size_t>(context_.most_leaves, 1);
+        for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved_components = data.moved.size();
         needs.legs = data.feet.legs.size();
         needs.scales = data.scales;
@@ -243,7 +242,7 @@ private:
 
     /// For people: what a fade by an expression comes to with the default parameters.
     void fill_default_fades() {
-        std::vector<float> defaults(data_->parameters.size() + context_.edges.size(), 0.0F);
+        std::vector<float> defaults(data_->parameters.size() + context_.hidden.size(), 0.0F);
         for (std::size_t p = 0; p < data_->parameters.size(); ++p) { defaults[p] = data_->parameters[p].default_value; }
         for (std::size_t t = 0; t < data_->transitions.size(); ++t) {
             const CodeRange code = data_->transitions[t].fade_by;
@@ -328,6 +327,9 @@ private:
 
 } // namespace
 
-Compiled compile(const Document& document, const Assets& assets) { return Compiler(document, assets).run(); }
+Compiled compile(const Document& document, const Assets& assets) {
+    if (document.one_shots.empty()) { return Compiler(document, assets, document.layers.size()).run(); }
+    return Compiler(with_one_shot_layers(document), assets, document.layers.size()).run();
+}
 
 } // namespace gait

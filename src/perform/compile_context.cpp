@@ -20,7 +20,7 @@ bool is_identifier(const std::string& name) {
 }
 
 const std::set<std::string>& reserved_words() {
-    static const std::set<std::string> words{"and", "or", "not", "true", "false", "yes", "no", "state", "raw"};
+    static const std::set<std::string> words{"and", "or", "not", "true", "false", "yes", "no", "state", "raw", "is"};
     return words;
 }
 
@@ -57,11 +57,20 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
                                      const Arguments& arguments, const std::string& path) {
     ExpressionScope own = scope;
     for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
-    const ParsedExpression parsed = parse_expression(text.value, own, wanted);
     const auto at = [&](std::size_t offset) {
         return text.place.line == 0 ? Place{}
                                     : Place{text.place.line, text.place.column + int(offset), text.place.file};
     };
+    own.look_at_layer = [&](std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
+        HiddenParameter looks{state.empty() ? ParameterSource::layer_reading : ParameterSource::layer_state};
+        looks.layer = std::uint8_t(layer);
+        looks.state = Text(state, at(offset));
+        looks.node = std::uint16_t(reading);
+        const std::uint16_t slot = hide(std::move(looks));
+        scope.looked[fmt::format("{} {} {}", layer, state, state.empty() ? int(reading) : 0)] = slot;
+        return slot;
+    };
+    const ParsedExpression parsed = parse_expression(text.value, own, wanted);
     if (parsed.error) {
         error(at(parsed.error->offset), parsed.error->code, parsed.error->message, path);
         return {};
@@ -92,6 +101,11 @@ CodeRange CompileContext::weight(const Text& text, const Arguments& arguments, c
     for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
     const bool is_flag = !parse_expression(text.value, own, ValueType::flag).error;
     return expression(text, is_flag ? ValueType::flag : ValueType::number, StateReadings::refused, arguments, path);
+}
+
+std::uint16_t CompileContext::hide(HiddenParameter added) {
+    hidden.push_back(std::move(added));
+    return std::uint16_t(data->parameters.size() + hidden.size() - 1);
 }
 
 CodeRange CompileContext::emit(const std::vector<Instruction>& code) {

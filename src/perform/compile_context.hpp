@@ -23,10 +23,13 @@
 
 namespace gait {
 
-/// A flag that `rises` or `falls` watches.
-struct WatchedFlag {
-    bool rising = true;
-    std::vector<Instruction> code;
+/// What a frame computes for expressions without the document's naming it.
+struct HiddenParameter {
+    ParameterSource source = ParameterSource::rises;
+    std::vector<Instruction> code = {}; ///< of the flag that is watched
+    std::uint8_t layer = 0;             ///< that is looked at
+    Text state = {};                    ///< of it
+    std::uint16_t node = 0;             ///< that this is, or the reading
 };
 
 struct CompileContext {
@@ -38,7 +41,8 @@ struct CompileContext {
     DiagnosticSink sink;
     std::unique_ptr<CharacterData> data;
     ExpressionScope scope;
-    std::vector<WatchedFlag> edges; ///< their slots come after the parameters'
+    std::vector<HiddenParameter> hidden; ///< their slots come after the parameters'
+    std::size_t first_one_shots = 0;     ///< layers from here on are made for one-shots
     std::set<std::uint16_t> blend_parameters;
     std::vector<std::string> clip_names;
     std::vector<const ClipDefinition*> clip_definitions;
@@ -79,6 +83,8 @@ struct CompileContext {
     /// One times the other; an empty one is 1.
     CodeRange product(CodeRange first, CodeRange second);
     CodeRange emit(const std::vector<Instruction>& code);
+    /// A slot for something that is computed.
+    std::uint16_t hide(HiddenParameter hidden);
 
     // What the clips themselves tell: compile_clips.cpp. All of it needs the rig.
 

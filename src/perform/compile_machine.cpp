@@ -19,13 +19,15 @@ public:
     MachineCompiler(CompileContext& context, MotionCompiler& motions)
         : context_(context), motions_(motions), data_(*context.data) {}
 
-    void run(const LayerDefinition& layer) {
-        data_.layer_name = layer.name.value;
-        const int root = add_machine(layer.machine, {}, {nothing, -1}, fmt::format("layers.{}", layer.name.value), "");
-        if (machines_[std::size_t(root)].names.empty()) { return; }
-        data_.start = machines_[std::size_t(root)].start;
+    void run(const std::vector<LayerDefinition>& layers) {
+        for (const LayerDefinition& layer : layers) { add_layer(layer); }
+        if (roots_.size() != layers.size()) { return; }
         fill_values();
         for (std::size_t node = 0; node < data_.states.size(); ++node) { compile_ways(std::uint16_t(node)); }
+        for (std::size_t node = 0; node < data_.states.size(); ++node) { compile_leads(std::uint16_t(node)); }
+        for (const ForbidDefinition& forbid : context_.document.forbid) { compile_forbid(forbid); }
+        order_layers();
+        find_looked_at();
     }
 
 private:
@@ -77,6 +79,246 @@ private:
         CompileContext& context_;
         std::vector<CompileContext::Use> before_;
     };
+
+    // ---- layers -----------------------------------------------------------------------------------------------------
+
+    void add_layer(const LayerDefinition& definition) {
+        const std::string path = fmt::format("layers.{}", definition.name.value);
+        layer_ = data_.layers.size();
+        if (layer_ == most_layers) {
+            return context_.error(
+                definition.place, "too-many",
+                fmt::format("a document has at most {} layers, those of its one-shots among them", most_layers),
+                "layers");
+        }
+        CompiledLayer layer;
+        layer.name = definition.name.value;
+        layer.mode = definition.mode;
+        layer.space = definition.space;
+        layer.takes_travel = definition.takes_travel;
+        LayerInfo info;
+        info.name = layer.name;
+        info.mask = definition.mask.value;
+        info.weight = definition.weight.value;
+        info.mode = layer.mode;
+        info.space = layer.space;
+        info.one_shots = layer_ >= context_.first_one_shots;
+        if (std::any_of(data_.layers.begin(), data_.layers.end(),
+                        [&](const auto& l) { return l.name == layer.name; })) {
+            context_.error(definition.name.place, "doubled-name", fmt::format("two layers are called '{}'", layer.name),
+                           path);
+        }
+        if (!info.one_shots) { check_layer_name(definition.name, path); }
+        if (layer_ == 0) {
+            check_lowest(definition, path);
+        } else {
+            if (!definition.mask.empty()) { layer.mask = motions_.mask_named(definition.mask, {}, path + ".mask"); }
+            if (!definition.weight.empty()) {
+                layer.weight.weight = context_.weight(definition.weight, {}, path + ".weight");
+            }
+            layer.weight.fade = definition.fade.value;
+            if (layer.mask != nothing && layer.mask < data_.masks.size() && context_.assets.rig) {
+                const AlignedFloats& mask = data_.masks[layer.mask];
+                info.mask_weights.assign(mask.begin(),
+                                         mask.begin() + std::ptrdiff_t(context_.assets.rig->joints.size()));
+            }
+        }
+        data_.layers.push_back(layer);
+        data_.layer_info.push_back(info);
+        if (layer.mode == LayerMode::add) { motions_.as_differences(definition.against, path + ".against"); }
+        const std::size_t first = data_.states.size();
+        const int root = add_machine(definition.machine, {}, {nothing, -1}, path, "");
+        motions_.as_poses();
+        if (machines_[std::size_t(root)].names.empty()) { return; }
+        CompiledLayer& added = data_.layers.back();
+        added.start = machines_[std::size_t(root)].start;
+        for (std::size_t node = first; node < data_.states.size(); ++node) {
+            const CompiledState& state = data_.states[node];
+            if (state.kind != NodeKind::motion || state.motion >= data_.motions.motions.size()) { continue; }
+            const Motion& motion = data_.motions.motions[state.motion];
+            added.needs.leaves = std::max<std::size_t>(added.needs.leaves, motion.leaf_count);
+            added.needs.terms = std::max<std::size_t>(added.needs.terms, motion.term_count);
+            added.has_nothing = added.has_nothing || motion.nothing;
+            added.has_whole_body = added.has_whole_body || state.whole_body;
+        }
+        roots_.push_back(root);
+    }
+
+    void check_layer_name(const Text& name, const std::string& path) {
+        const auto& parameters = data_.parameters;
+        const bool parameter = std::any_of(parameters.begin(), parameters.end(),
+                                           [&](const ParameterInfo& p) { return p.name == name.value; });
+        if (parameter && context_.document.layers.size() > 1) {
+            context_.error(name.place, "doubled-name",
+                           fmt::format("'{}' is a parameter too, and conditions may ask for both; call the layer "
+                                       "something else",
+                                       name.value),
+                           path);
+        } else if (context_.document.layers.size() > 1 &&
+                   (!is_identifier(name.value) || reserved_words().contains(name.value))) {
+            context_.error(name.place, "wrong-name",
+                           fmt::format("a layer's name is one word of letters, digits and _; found '{}'", name.value),
+                           path);
+        }
+    }
+
+    /// Below the lowest layer is nothing that could show.
+    void check_lowest(const LayerDefinition& layer, const std::string& path) {
+        const auto refuse = [&](Place place, const char* what) {
+            context_.error(place, "wrong-layer",
+                           fmt::format("below the lowest layer is nothing that could show, so it has no {}; move it to "
+                                       "a layer above, or remove it",
+                                       what),
+                           path);
+        };
+        if (!layer.mask.empty()) { refuse(layer.mask.place, "'mask'"); }
+        if (!layer.weight.empty()) { refuse(layer.weight.place, "'weight'"); }
+        if (layer.mode == LayerMode::add) { refuse(layer.place, "'mode: add'"); }
+        if (layer.space == LayerSpace::model) { refuse(layer.place, "'space: model'"); }
+    }
+
+    /// `arms.raised`: a layer, and a state of it.
+    std::optional<std::uint16_t> state_of_layer(const Text& name, const std::string& path) {
+        const std::size_t dot = name.value.find('.');
+        const auto layer = layer_named(Text(name.value.substr(0, dot), name.place), path);
+        if (!layer) { return std::nullopt; }
+        if (dot == std::string::npos) {
+            context_.error(
+                name.place, "wrong-name",
+                fmt::format("'{0}' is a whole layer and a state of it is wanted; write {0}.STATE", name.value), path);
+            return std::nullopt;
+        }
+        return node_in_layer(*layer, Text(name.value.substr(dot + 1), name.place), path);
+    }
+
+    std::optional<std::size_t> layer_named(const Text& name, const std::string& path) {
+        std::vector<std::string> known;
+        for (const CompiledLayer& layer : data_.layers) { known.push_back(layer.name); }
+        const auto found = std::find(known.begin(), known.end(), name.value);
+        if (found != known.end()) { return std::size_t(found - known.begin()); }
+        context_.unknown(name.place, "layer", name.value, known, path);
+        return std::nullopt;
+    }
+
+    /// A state of a layer that is no junction.
+    std::optional<std::uint16_t> node_in_layer(std::size_t layer, const Text& name, const std::string& path) {
+        const auto target = find_target(name, roots_[layer], path);
+        if (!target) { return std::nullopt; }
+        if (target->node != nothing) { return target->node; }
+        context_.error(name.place, "wrong-name",
+                       fmt::format("'{}' is a junction, in which a layer never stands; name a state", name.value),
+                       path);
+        return std::nullopt;
+    }
+
+    void compile_leads(std::uint16_t index) {
+        const Node node = nodes_[index];
+        if (node.definition == nullptr || node.definition->leads.empty()) { return; }
+        const UsesOf here(context_, machines_[std::size_t(node.machine)].uses);
+        const auto first = std::uint16_t(data_.leads.size());
+        for (std::size_t l = 0; l < node.definition->leads.size(); ++l) {
+            const LeadDefinition& definition = node.definition->leads[l];
+            const std::string path = fmt::format("{}.leads[{}]", node.path, l);
+            if (definition.layer.empty() || definition.to.empty()) { continue; }
+            const auto layer = layer_named(definition.layer, path);
+            if (!layer) { continue; }
+            if (*layer == data_.states[index].layer) {
+                context_.error(definition.layer.place, "wrong-layer",
+                               "a state leads other layers; in its own write a transition", path);
+                continue;
+            }
+            CompiledLead lead;
+            const auto target = node_in_layer(*layer, definition.to, path);
+            if (!target) { continue; }
+            lead.target = *target;
+            lead.fade = definition.fade.value;
+            if (!definition.when.empty()) {
+                lead.when =
+                    context_.expression(definition.when, ValueType::flag, CompileContext::StateReadings::refused,
+                                        machines_[std::size_t(node.machine)].arguments, path + ".when");
+            }
+            data_.leads.push_back(lead);
+        }
+        data_.states[index].first_lead = first;
+        data_.states[index].lead_count = std::uint16_t(data_.leads.size() - first);
+    }
+
+    /// A group is a pair for each of its states.
+    void compile_forbid(const ForbidDefinition& definition) {
+        const std::string path = "forbid";
+        if (definition.yields.empty() || definition.while_active.empty()) { return; }
+        const auto rules = state_of_layer(definition.while_active, path);
+        std::vector<std::uint16_t> yielding;
+        std::optional<std::size_t> layer;
+        if (definition.yields.value.find('.') == std::string::npos) {
+            layer = layer_named(definition.yields, path);
+            if (!layer) { return; }
+            for (std::size_t node = 0; node < data_.states.size(); ++node) {
+                const CompiledState& state = data_.states[node];
+                const StateDefinition* known = nodes_[node].definition;
+                const bool empty = known != nullptr && known->play.nothing;
+                if (state.layer == *layer && state.level == 0 && !empty) { yielding.push_back(std::uint16_t(node)); }
+            }
+        } else if (const auto node = state_of_layer(definition.yields, path)) {
+            yielding.push_back(*node);
+            layer = data_.states[*node].layer;
+        }
+        if (!rules || !layer) { return; }
+        if (data_.states[*rules].layer == *layer) {
+            return context_.error(definition.place, "wrong-layer",
+                                  "one layer is in one state at a time anyhow; 'forbid' names states of two layers",
+                                  path);
+        }
+        for (const Text& except : definition.except) {
+            if (const auto node = node_in_layer(*layer, except, path)) { std::erase(yielding, *node); }
+        }
+        CompiledForbid forbid;
+        forbid.rules = *rules;
+        forbid.fade = definition.fade.value;
+        forbid.to = data_.layers[*layer].start;
+        if (!definition.to.empty()) {
+            const auto to = node_in_layer(*layer, definition.to, path);
+            if (!to) { return; }
+            forbid.to = *to;
+        }
+        for (const std::uint16_t node : yielding) {
+            if (forbid.to == node) {
+                return context_.error(definition.place, "wrong-forbid",
+                                      fmt::format("where '{}' yields, it would go to itself; write 'to: STATE'",
+                                                  data_.state_info[data_.states[node].visible].name),
+                                      path);
+            }
+            forbid.yields = node;
+            data_.forbidden.push_back(forbid);
+        }
+    }
+
+    /// The layers decide as the document says, and those that it does not name after them, from the lowest up.
+    void order_layers() {
+        for (const Text& name : context_.document.decide) {
+            const auto layer = layer_named(name, "decide");
+            if (!layer) { continue; }
+            const auto known = std::find(data_.decide_order.begin(), data_.decide_order.end(), *layer);
+            if (known != data_.decide_order.end()) {
+                context_.error(name.place, "doubled-name", fmt::format("'{}' decides once a step", name.value),
+                               "decide");
+                continue;
+            }
+            data_.decide_order.push_back(std::uint8_t(*layer));
+        }
+        for (std::size_t l = 0; l < data_.layers.size(); ++l) {
+            const auto known = std::find(data_.decide_order.begin(), data_.decide_order.end(), l);
+            if (known == data_.decide_order.end()) { data_.decide_order.push_back(std::uint8_t(l)); }
+        }
+    }
+
+    /// The states that expressions ask for.
+    void find_looked_at() {
+        for (HiddenParameter& hidden : context_.hidden) {
+            if (hidden.source != ParameterSource::layer_state) { continue; }
+            if (const auto node = node_in_layer(hidden.layer, hidden.state, "conditions")) { hidden.node = *node; }
+        }
+    }
 
     // ---- the tree of states -----------------------------------------------------------------------------------------
 
@@ -150,11 +392,14 @@ private:
     std::uint16_t add_node(std::uint16_t parent, Node node) {
         CompiledState state;
         state.parent = parent;
+        state.layer = std::uint8_t(layer_);
         if (parent != nothing) {
             const CompiledState& outer = data_.states[parent];
             state.level = std::uint8_t(outer.level + 1);
             state.visible = outer.visible;
             state.game_moves = outer.game_moves;
+            state.whole_body = outer.whole_body;
+            state.takes_travel = outer.takes_travel;
         }
         if (state.level >= most_levels) {
             const Place place = node.definition != nullptr ? node.definition->name.place : Place{};
@@ -173,15 +418,39 @@ private:
         CompiledState& state = data_.states[index];
         state.visible = std::uint16_t(data_.state_info.size());
         state.game_moves = state.game_moves || definition.game_moves;
+        state.whole_body = state.whole_body || definition.whole_body;
+        state.takes_travel = state.takes_travel || definition.takes_travel || definition.whole_body;
+        if ((definition.whole_body || definition.takes_travel) && layer_ == 0) {
+            context_.error(definition.name.place, "wrong-layer",
+                           fmt::format("'{}' stands in the lowest layer, which has the whole body and its way anyhow; "
+                                       "remove 'whole_body' and 'travel'",
+                                       definition.name.value),
+                           path);
+        }
+        if (definition.whole_body && data_.layers.back().mode == LayerMode::add) {
+            context_.error(definition.name.place, "wrong-layer",
+                           "a layer that adds counts on top of the others; it has no state that needs the whole body",
+                           path);
+        }
         state.final = parent != nothing && definition.go.empty();
         StateInfo info;
         info.name = prefix + definition.name.value;
         info.place = definition.name.place;
         if (parent != nothing) { info.parent = data_.states[parent].visible; }
+        info.layer = std::uint16_t(layer_);
+        info.nothing = definition.play.nothing;
         info.machine = definition.machine || !definition.machine_name.empty();
         data_.state_info.push_back(info);
         if (info.machine) {
             add_inner_machine(definition, index, path, info.name + ".");
+        } else if (definition.play.nothing) {
+            data_.states[index].motion = motions_.nothing_at_all();
+            if (layer_ == 0) {
+                context_.error(definition.name.place, "wrong-layer",
+                               fmt::format("below the lowest layer is nothing that could show; let '{}' play a clip",
+                                           definition.name.value),
+                               path);
+            }
         } else if (definition.play.empty()) {
             if (definition.play.place.line == 0) {
                 context_.error(definition.name.place, "missing-key",
@@ -189,7 +458,9 @@ private:
             }
         } else {
             const Arguments arguments = machines_[std::size_t(machine)].arguments;
-            add_motion(index, motions_.resolve(definition.play, arguments, path + ".play"), path + ".play");
+            const ResolvedMotion resolved = motions_.resolve(definition.play, arguments, path + ".play");
+            data_.states[index].passes_on = named_alike(definition.play, resolved, arguments);
+            add_motion(index, resolved, path + ".play");
         }
         return index;
     }
@@ -217,6 +488,7 @@ private:
         const int machine = add_machine(*inner, arguments, {index, around}, path, prefix);
         nodes_[index].inner = machine;
         data_.states[index].start = machines_[std::size_t(machine)].start;
+        data_.states[index].starts_here = inner->from_here;
     }
 
     /// Follows `NAME(one, other)`; `arguments` become those of the machine.
@@ -240,6 +512,17 @@ private:
 
     // ---- motions ----------------------------------------------------------------------------------------------------
 
+    /// One number for all states of a layer that play the same entry of `motions`; nothing where it is none, or is
+    /// played in a way of its own.
+    std::uint16_t named_alike(const MotionDefinition& play, const ResolvedMotion& resolved,
+                              const Arguments& arguments) {
+        const bool own_way =
+            !play.rate.empty() || play.loop || play.sync != SyncMode::automatic || play.mirror || play.reverse;
+        if (resolved.uses.empty() || own_way || resolved.definition == nullptr) { return nothing; }
+        const std::string key = fmt::format("{} {}", layer_, words_substituted(play.clip.value, arguments));
+        return alike_.try_emplace(key, std::uint16_t(alike_.size())).first->second;
+    }
+
     void add_motion(std::uint16_t index, const ResolvedMotion& resolved, const std::string& path) {
         if (resolved.definition != nullptr && resolved.definition->pick) {
             add_pick(index, resolved, path);
@@ -256,6 +539,14 @@ private:
         const std::uint16_t index = add_node(around, {nullptr, nodes_[around].machine, -1, path});
         // As the motion that was chosen ends, so does the choose; a pick goes on.
         data_.states[index].final = data_.states[around].kind == NodeKind::choose;
+        if (play.nothing) {
+            data_.states[index].motion = motions_.nothing_at_all();
+            if (layer_ == 0 || data_.states[around].kind == NodeKind::pick) {
+                context_.error(play.place, "wrong-shape",
+                               "nothing is played in a state, or in a choose, of a layer that lies over others", path);
+            }
+            return index;
+        }
         ResolvedMotion inner = motions_.resolve(play, resolved.arguments, path);
         inner.pace = context_.product(resolved.pace, inner.pace);
         if (play.empty()) {
@@ -454,6 +745,8 @@ private:
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             const std::uint16_t parent = data_.states[node].parent;
             for (std::size_t v = 0; v < count; ++v) {
+                data_.state_gives.push_back(parent == nothing ? std::uint8_t{0}
+                                                              : data_.state_gives[parent * count + v]);
                 data_.state_values.push_back(parent == nothing ? data_.value_info[v].default_value
                                                                : data_.state_values[parent * count + v]);
             }
@@ -463,6 +756,7 @@ private:
             for (const auto& [name, text] : definition->values) {
                 if (const auto value = value_of(name, text, nodes_[node].path)) {
                     data_.state_values[node * count + value->first] = value->second;
+                    data_.state_gives[node * count + value->first] = 1;
                 }
             }
         }
@@ -621,6 +915,7 @@ private:
             break;
         }
         if (state.motion >= data_.motions.motions.size()) { return true; }
+        if (data_.motions.motions[state.motion].nothing) { return false; }
         const auto leaves = data_.motions.leaves_of(data_.motions.motions[state.motion]);
         return std::none_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return l.loops && l.leads; });
     }
@@ -639,6 +934,8 @@ private:
         way.info.condition = words_substituted(definition.when.value, machines_[std::size_t(machine)].arguments);
         way.info.when = words_for(definition, way);
         way.info.place = definition.place;
+        // A one-shot that waits for a condition may loop until then.
+        if (definition.if_it_ends && !can_end(owner)) { return; }
         if (way.compiled.at_end && kind == Kind::own && !can_end(owner)) {
             const bool machine_inside = data_.states[owner].kind == NodeKind::machine;
             context_.error(definition.place, "never-ends",
@@ -836,13 +1133,16 @@ private:
     MotionCompiler& motions_;
     CharacterData& data_;
     std::vector<Machine> machines_;
-    std::vector<Node> nodes_; ///< beside the character's states
+    std::vector<Node> nodes_;                    ///< beside the character's states
+    std::map<std::string, std::uint16_t> alike_; ///< by layer and name
+    std::vector<int> roots_;                     ///< the machine of each layer
+    std::size_t layer_ = 0;                      ///< that is being compiled
 };
 
 } // namespace
 
-void compile_machine(CompileContext& context, MotionCompiler& motions, const LayerDefinition& layer) {
-    MachineCompiler(context, motions).run(layer);
+void compile_layers(CompileContext& context, MotionCompiler& motions) {
+    MachineCompiler(context, motions).run(context.document.layers);
 }
 
 } // namespace gait

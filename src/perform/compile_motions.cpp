@@ -376,17 +376,40 @@ void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
     }
 }
 
+void MotionCompiler::as_differences(const Text& against, const std::string& path) {
+    base_ = {};
+    base_.additive = true;
+    if (against.empty()) { return; }
+    const auto clip = clip_of_.find(against.value);
+    if (clip == clip_of_.end()) {
+        context_.unknown(against.place, "clip", against.value, context_.clip_names, path);
+    } else {
+        base_.against = clip->second;
+    }
+}
+
+std::uint16_t MotionCompiler::nothing_at_all() {
+    if (nothing_ == no_index) {
+        Motion motion;
+        motion.nothing = true;
+        data_.motions.motions.push_back(motion);
+        nothing_ = std::uint16_t(data_.motions.motions.size() - 1);
+    }
+    return nothing_;
+}
+
 std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std::string& path) {
     std::string key =
         fmt::format("{} {} {} {} {} {} {}", fmt::ptr(resolved.definition), resolved.pace.first, resolved.pace.count,
                     resolved.loop ? int(*resolved.loop) : 2, int(resolved.sync), resolved.mirror, resolved.reverse);
+    key += fmt::format(" {} {}", base_.additive, base_.against);
     for (const auto& [name, value] : resolved.arguments) { key += " " + name + "=" + value.value; }
     if (const auto known = compiled_.find(key); resolved.definition != nullptr && known != compiled_.end()) {
         return known->second;
     }
     Building building;
     Motion motion;
-    motion.root = compile_part(resolved, building, {}, path);
+    motion.root = compile_part(resolved, building, base_, path);
     keep_in_step(building, path);
     MotionTable& table = data_.motions;
     for (const std::uint32_t part : building.keep_pace) { measure_carried(table.parts[part], building); }

@@ -24,6 +24,16 @@ public:
 
     /// Follows names until a clip, a blend, a pick or a choose.
     ResolvedMotion resolve(const MotionDefinition& definition, const Arguments& arguments, const std::string& path);
+    /// From here on motions are compiled as differences to a clip's first frame, to be added to what is below;
+    /// `against` is that clip, nothing for each clip's own first frame. Without a call they are whole poses.
+    void as_differences(const Text& against, const std::string& path);
+    /// From here on they are whole poses again.
+    void as_poses() { base_ = {}; }
+
+    /// The motion that plays nothing.
+    std::uint16_t nothing_at_all();
+    /// The index of the mask of that name.
+    std::uint16_t mask_named(const Text& name, const Arguments& arguments, const std::string& path);
     /// What `resolve` found, with no pick or choose in it, as a motion of the table; used twice it is compiled once.
     std::uint16_t compile(const ResolvedMotion& resolved, const std::string& path);
 
@@ -88,7 +98,6 @@ private:
                            const std::string& path);
     std::uint8_t add_channel(Building& building, const Channel& channel, const ResolvedMotion& around,
                              const std::string& path);
-    std::uint16_t mask_named(const Text& name, const Arguments& arguments, const std::string& path);
     std::uint32_t add_part(const MotionPart& part);
     void keep_in_step(Building& building, const std::string& path);
 
@@ -113,6 +122,8 @@ private:
 
     CompileContext& context_;
     CharacterData& data_;
+    Setting base_; ///< in which motions stand that stand in no other
+    std::uint16_t nothing_ = no_index;
     std::map<std::string, std::uint16_t> clip_of_;
     std::map<std::string, const NamedMotion*> named_;
     std::map<std::string, std::uint16_t> compiled_; ///< motions by what they were made from

@@ -39,10 +39,11 @@ public:
             data_.signal_of[data_.signals[s].slot] = std::uint16_t(s);
         }
         context_.scope.add_edge = [this_context = &context_](bool rising, std::vector<Instruction> watched) {
-            auto& edges = this_context->edges;
-            edges.push_back({rising, std::move(watched)});
-            return std::uint16_t(this_context->data->parameters.size() + edges.size() - 1);
+            return this_context->hide({rising ? ParameterSource::rises : ParameterSource::falls, std::move(watched)});
         };
+        for (const LayerDefinition& layer : context_.document.layers) {
+            context_.scope.layers.push_back(layer.name.value);
+        }
         // A computation may speak of every parameter, whatever their order.
         context_.scope.signals_hold = true;
         for (std::size_t p = 0; p < context_.document.parameters.size(); ++p) {
@@ -260,14 +261,17 @@ private:
 class Orderer {
 public:
     explicit Orderer(CompileContext& context) : context_(context), data_(*context.data) {
-        for (const WatchedFlag& edge : context.edges) {
+        for (std::size_t h = 0; h < context.hidden.size(); ++h) {
+            const HiddenParameter& hidden = context.hidden[h];
             ComputedParameter computed;
-            computed.slot = std::uint16_t(data_.parameters.size() + std::size_t(&edge - context.edges.data()));
-            computed.source = edge.rising ? ParameterSource::rises : ParameterSource::falls;
-            computed.value = context.emit(edge.code);
+            computed.slot = std::uint16_t(data_.parameters.size() + h);
+            computed.source = hidden.source;
+            if (!hidden.code.empty()) { computed.value = context.emit(hidden.code); }
+            computed.layer = hidden.layer;
+            computed.node = hidden.node;
             data_.computed.push_back(computed);
         }
-        by_slot_.assign(data_.parameters.size() + context.edges.size(), -1);
+        by_slot_.assign(data_.parameters.size() + context.hidden.size(), -1);
         for (std::size_t c = 0; c < data_.computed.size(); ++c) { by_slot_[data_.computed[c].slot] = int(c); }
         states_.assign(data_.computed.size(), 0);
     }

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <span>
 
 namespace gait {
@@ -259,7 +260,7 @@ private:
 };
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
-    const PerformerHeader& header = block.header();
+    const LayerHeader& layer = block.layer();
     const std::size_t lanes = data.layout.lanes;
     alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
     for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -267,7 +268,7 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
         const float* velocity = block.offset_turn() + (axis + 3) * lanes + window.first;
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             turn[axis * window_lanes + lane] =
-                float(decayed({start[lane], velocity[lane]}, header.offset_seconds, elapsed));
+                float(decayed({start[lane], velocity[lane]}, layer.offset_seconds, elapsed));
         }
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
@@ -276,7 +277,7 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
         const auto [row, joint] = data.moved[i];
         if (joint < window.first || joint >= window.first + window.lanes) { continue; }
         out.first[row * out.stride + joint - window.first] +=
-            float(decayed({move[i], move[data.moved.size() + i]}, header.offset_seconds, elapsed));
+            float(decayed({move[i], move[data.moved.size() + i]}, layer.offset_seconds, elapsed));
     }
 }
 
@@ -294,11 +295,11 @@ Vec3 rotation_vector(Quat q) {
 
 } // namespace
 
-std::array<float, most_instances> instance_shares(const PerformerHeader& header, const Evaluation& what) {
+std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what) {
     std::array<float, most_instances> shares{};
     double rest = 1;
-    for (std::size_t i = std::min<std::size_t>(header.instance_count, what.last_instance); i-- > what.first_instance;) {
-        const Instance& instance = header.instances[i];
+    for (std::size_t i = std::min<std::size_t>(layer.instance_count, what.last_instance); i-- > what.first_instance;) {
+        const Instance& instance = layer.instances[i];
         const double elapsed = instance.elapsed + what.shift;
         const double own =
             i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / instance.fade);
@@ -313,12 +314,13 @@ namespace {
 /// At what instant an instance is looked at, and how much it counts.
 struct InstanceAt {
     float share = 0;
-    double shift = 0;   ///< seconds from now
-    double strides = 0; ///< of the shared phase, then
+    const float* mask = nullptr; ///< [the window's lanes] what its weight is multiplied by; null: nothing
+    double shift = 0;            ///< seconds from now
+    double strides = 0;          ///< of the shared phase, then
 };
 
 void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                  const InstanceAt& at, WindowBlend& blend, const Profiles* profiles) {
+                  const InstanceAt& at, std::size_t lanes, WindowBlend& blend, const Profiles* profiles) {
     const Motion& motion = data.motions.motions[data.states[instance.state].motion];
     const Playhead* playheads = block.playheads(instance);
     const auto leaves = data.motions.leaves_of(motion);
@@ -336,7 +338,99 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
         }
         Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
         if (profiles != nullptr) { sample.profile = profiles->of(leaf.channel); }
+        alignas(cache_line) std::array<float, window_lanes> both; // NOLINT: filled when it is used
+        if (at.mask != nullptr && sample.profile != nullptr) {
+            for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = at.mask[lane] * sample.profile[lane]; }
+            sample.profile = both.data();
+        } else if (at.mask != nullptr) {
+            sample.profile = at.mask;
+        }
         adds ? blend.add_difference(sample) : blend.add(sample);
+    }
+}
+
+} // namespace
+
+float offset_left(const LayerHeader& layer) {
+    if (layer.offset_active == 0) { return 0; }
+    return float(1 - eased(Ease::smooth, layer.offset_elapsed / double(layer.offset_seconds)));
+}
+
+namespace {
+
+/// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
+double share_left(const LayerHeader& layer, std::uint32_t serial) {
+    if (layer.instances[0].serial != serial) { return 0; }
+    double left = 1;
+    for (std::size_t i = 1; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
+    }
+    return left;
+}
+
+/// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
+float value_offset_left(const LayerHeader& layer) {
+    return offset_left(layer) * float(share_left(layer, layer.offset_serial));
+}
+
+} // namespace
+
+namespace {
+
+/// As weights, which are not negative.
+Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
+
+} // namespace
+
+PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+    const LayerHeader& layer = block.layer();
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    PoseShares result;
+    result.share = instance_shares(layer, what);
+    if (!own.has_nothing && !own.has_whole_body) { return result; }
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
+    result.masked = 0;
+    std::size_t newest = last;
+    for (std::size_t i = what.first_instance; i < last; ++i) {
+        const CompiledState& state = data.states[layer.instances[i].state];
+        if (data.motions.motions[state.motion].nothing) {
+            result.share[i] = 0;
+            continue;
+        }
+        newest = i;
+        (state.whole_body ? result.whole_body : result.masked) += result.share[i];
+    }
+    if (own.mode == LayerMode::add) { return result; }
+    if (what.folded != nullptr) {
+        result.folded = *what.folded;
+    } else if (what.with_offset) {
+        const float left = value_offset_left(layer);
+        result.folded = {layer.offset_masked * left, layer.offset_whole_body * left};
+    }
+    // What was folded may have covered less than what stays: then it only takes from the cover.
+    const Folded counts = counted(result.folded);
+    const float all = result.masked + result.whole_body + counts.masked + counts.whole_body;
+    if (all > 0) {
+        result.scale = 1 / all;
+        for (float& share : result.share) { share *= result.scale; }
+    } else if (newest < last) {
+        // Only just entered, it shows what it will be.
+        result.share[newest] = 1;
+    }
+    return result;
+}
+
+namespace {
+
+/// Translations and scales of a sum whose weights make up `covered` a lane, as if they made up 1.
+void scale_offsets(const CharacterData& data, Window window, const float* covered, PoseRows out) {
+    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
+        float* values = out.first + row * out.stride;
+        const float* rest = data.rest.data() + (row - 4) * data.layout.lanes + window.first;
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            if (covered[lane] > 1e-6F) { values[lane] = rest[lane] + (values[lane] - rest[lane]) / covered[lane]; }
+        }
     }
 }
 
@@ -344,7 +438,7 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
 
 void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
                      PoseRows out) {
-    const PerformerHeader& header = block.header();
+    const LayerHeader& layer = block.layer();
     for (std::size_t row = 0; row < data.layout.pose_rows; ++row) {
         float* to = out.first + row * out.stride;
         if (row < 4) {
@@ -353,27 +447,53 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
             std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes, to);
         }
     }
-    const auto shares = instance_shares(header, what);
-    double strides = strides_of(header);
+    const PoseShares shares = pose_shares(data, block, what);
+    double strides = strides_of(layer);
     if (what.shift != 0) { strides = PhaseClock(data, block, 0).after(strides, what.shift); }
     WindowBlend blend(data, window, out);
-    const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    // Only beside a motion that counts beyond the mask it matters where the others do. In model space a joint outside
+    // the mask carries those inside it, so that all motions count there.
+    const bool unlike = shares.whole_body + shares.folded.whole_body > 0 && own.space == LayerSpace::local;
+    const float* mask = unlike && own.mask != nothing ? data.masks[own.mask].data() + window.first : nullptr;
+    alignas(cache_line) std::array<float, window_lanes> covered; // NOLINT: filled when it is used
+    const Folded counts = counted(shares.folded);
+    const Folded folded{counts.masked * shares.scale, counts.whole_body * shares.scale};
+    if (mask != nullptr) {
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            covered[lane] = folded.masked * mask[lane] + folded.whole_body;
+        }
+    }
+    if (folded.masked + folded.whole_body > 0) {
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            out.first[3 * out.stride + lane] = mask != nullptr ? covered[lane] : folded.masked + folded.whole_body;
+        }
+    }
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
-        if (!(shares[i] > 0)) { continue; }
-        const Instance& instance = header.instances[i];
-        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+        if (!(shares.share[i] > 0)) { continue; }
+        const Instance& instance = layer.instances[i];
+        const CompiledState& state = data.states[instance.state];
+        const Motion& motion = data.motions.motions[state.motion];
+        const InstanceAt at{shares.share[i], state.whole_body ? nullptr : mask, what.shift, strides};
+        if (mask != nullptr) {
+            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+                covered[lane] += at.share * (at.mask == nullptr ? 1.0F : at.mask[lane]);
+            }
+        }
         blend.begin_instance(block.signs(instance));
         if (motion.channel_count > 0) {
             const Profiles profiles(data, block, instance, window);
-            add_instance(data, block, instance, {shares[i], what.shift, strides}, blend, &profiles);
+            add_instance(data, block, instance, at, window.lanes, blend, &profiles);
             blend.end_instance();
         } else {
-            add_instance(data, block, instance, {shares[i], what.shift, strides}, blend, nullptr);
+            add_instance(data, block, instance, at, window.lanes, blend, nullptr);
         }
     }
     blend.finish();
-    if (what.with_offset && header.offset_active != 0) {
-        apply_offset(data, block, std::max(0.0, header.offset_elapsed + what.shift), window, out);
+    if (mask != nullptr) { scale_offsets(data, window, covered.data(), out); }
+    if (what.with_offset && layer.offset_active != 0) {
+        apply_offset(data, block, std::max(0.0, layer.offset_elapsed + what.shift), window, out);
     }
 }
 
@@ -390,15 +510,19 @@ double root_part(const CharacterData& data, const PerformerBlock& block, const I
 
 WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
                            PhaseStep phase) {
-    const PerformerHeader& header = block.header();
-    const auto shares = instance_shares(header, what);
+    const LayerHeader& layer = block.layer();
+    const auto shares = instance_shares(layer, what);
     WeighedTravel sum;
-    const std::size_t last = std::min<std::size_t>(header.instance_count, what.last_instance);
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
-        const Instance& instance = header.instances[i];
+        const Instance& instance = layer.instances[i];
         const CompiledState& state = data.states[instance.state];
-        if (!(shares[i] > 0) || state.game_moves) { continue; }
         const Motion& motion = data.motions.motions[state.motion];
+        const bool claims = block.layer_index() == 0 ||
+                            (!motion.nothing && (data.layers[block.layer_index()].takes_travel || state.takes_travel));
+        if (!(shares[i] > 0) || !claims) { continue; }
+        sum.claim += double(shares[i]);
+        if (state.game_moves) { continue; }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
         if (instance.frozen == 0 && motion.paced) {
@@ -427,22 +551,22 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
     return sum;
 }
 
-BodyStep offset_travel(const PerformerHeader& header, double dt) {
-    if (header.offset_active == 0) { return {}; }
+BodyStep offset_travel(const LayerHeader& layer, double dt) {
+    if (layer.offset_active == 0) { return {}; }
     // Simpson's rule over the part of the step in which it still decays.
-    const double seconds = double(header.offset_seconds), from = header.offset_elapsed;
+    const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed;
     const double to = std::min(from + dt, seconds);
     if (!(to > from)) { return {}; }
     const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
     const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
-    return scaled(header.offset_travel, integral);
+    return scaled(layer.offset_travel, integral);
 }
 
 namespace {
 
 /// The velocity that these instances give the body now, a second.
 BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
-    const double strides = strides_of(block.header());
+    const double strides = strides_of(block.layer());
     const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
     return scaled(weigh_travel(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
 }
@@ -464,62 +588,89 @@ void reflect(const WindowPose& now, WindowPose& later, std::size_t lanes) {
 }
 
 /// A value summed over these instances.
-float summed_value(const CharacterData& data, const PerformerHeader& header, const Evaluation& what,
-                   std::size_t value) {
-    const auto shares = instance_shares(header, what);
+float summed_value(const CharacterData& data, const LayerHeader& layer, const Evaluation& what, std::size_t value) {
+    const auto shares = instance_shares(layer, what);
     float sum = 0;
-    for (std::size_t i = what.first_instance; i < std::min<std::size_t>(header.instance_count, what.last_instance);
+    for (std::size_t i = what.first_instance; i < std::min<std::size_t>(layer.instance_count, what.last_instance);
          ++i) {
-        sum += shares[i] * data.state_values[header.instances[i].state * data.value_info.size() + value];
+        sum += shares[i] * data.state_values[layer.instances[i].state * data.value_info.size() + value];
     }
     return sum;
 }
 
-/// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
-double share_left(const PerformerHeader& header, std::uint32_t serial) {
-    if (header.instances[0].serial != serial) { return 0; }
-    double left = 1;
-    for (std::size_t i = 1; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
-        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
+} // namespace
+
+namespace {
+
+/// A number that the states of a layer give, and how much of the layer gives it.
+struct GivenNumber {
+    float sum = 0, part = 0;
+};
+
+GivenNumber number_of_layer(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
+    const LayerHeader& layer = block.layer();
+    const std::size_t count = data.value_info.size();
+    const auto shares = instance_shares(layer, {});
+    GivenNumber given;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const std::size_t cell = layer.instances[i].state * count + value;
+        if (block.layer_index() > 0 && data.state_gives[cell] == 0) { continue; }
+        given.sum += shares[i] * data.state_values[cell];
+        given.part += shares[i];
     }
-    return left;
+    given.sum += block.value_offset()[value] * value_offset_left(layer);
+    return given;
 }
 
-/// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
-float value_offset_left(const PerformerHeader& header) {
-    if (header.offset_active == 0) { return 0; }
-    return float((1 - eased(Ease::smooth, header.offset_elapsed / double(header.offset_seconds))) *
-                 share_left(header, header.offset_serial));
+/// What switches: of the state that is entered, or of the one before until the middle of the fade. Nothing where the
+/// layer has none.
+std::optional<float> switch_of_layer(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
+    const LayerHeader& layer = block.layer();
+    const ValueInfo& info = data.value_info[value];
+    std::size_t i = layer.instance_count - 1U;
+    while (info.at_middle && i > 0 && layer.instances[i].elapsed < layer.instances[i].fade / 2) { --i; }
+    const Instance& instance = layer.instances[i];
+    if (info.at_middle && instance.inertial != 0 && instance.elapsed < instance.fade / 2 && layer.offset_active != 0) {
+        return block.value_offset()[value];
+    }
+    const std::size_t cell = instance.state * data.value_info.size() + value;
+    if (block.layer_index() > 0 && (data.state_gives[cell] == 0 || !(layer.weight.value > 0))) { return std::nullopt; }
+    return data.state_values[cell];
 }
 
 } // namespace
 
 float value_now(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
-    const PerformerHeader& header = block.header();
-    const ValueInfo& info = data.value_info[value];
-    if (info.kind == ParameterKind::number) {
-        return summed_value(data, header, {}, value) + block.value_offset()[value] * value_offset_left(header);
+    float now = 0;
+    for (std::size_t l = 0; l < data.layers.size(); ++l) {
+        const PerformerBlock own = block.of_layer(l);
+        if (data.value_info[value].kind == ParameterKind::number) {
+            const GivenNumber given = number_of_layer(data, own, value);
+            const auto weight = float(own.layer().weight.value);
+            now = l == 0 ? given.sum : now * (1 - weight * given.part) + weight * given.sum;
+        } else if (const auto given = switch_of_layer(data, own, value)) {
+            now = *given;
+        }
     }
-    // What switches in the middle is still that of the motion below until then.
-    std::size_t i = header.instance_count - 1U;
-    while (info.at_middle && i > 0 && header.instances[i].elapsed < header.instances[i].fade / 2) { --i; }
-    const Instance& instance = header.instances[i];
-    if (info.at_middle && instance.inertial != 0 && instance.elapsed < instance.fade / 2 && header.offset_active != 0) {
-        return block.value_offset()[value];
-    }
-    return data.state_values[instance.state * data.value_info.size() + value];
+    return now;
 }
 
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& what_before,
                     const Evaluation& what_after, double seconds) {
     const std::size_t lanes = data.layout.lanes;
-    PerformerHeader& header = block.header();
-    const bool just_begun = header.instances[what_after.first_instance].elapsed < velocity_step;
+    LayerHeader& layer = block.layer();
+    const bool just_begun = layer.instances[what_after.first_instance].elapsed < velocity_step;
+    // What was covered stays so, and goes as the offset does.
+    const PoseShares covered_before = pose_shares(data, block, what_before),
+                     covered_after = pose_shares(data, block, what_after);
+    const Folded folded{covered_before.masked + covered_before.folded.masked - covered_after.masked,
+                        covered_before.whole_body + covered_before.folded.whole_body - covered_after.whole_body};
     const auto at = [](Evaluation what, double shift) {
         what.shift = shift;
         return what;
     };
+    Evaluation what_stays = what_after;
+    what_stays.folded = &folded;
     each_window(data, [&](Window window) {
         WindowPose before, earlier_before, after, earlier_after;
         const auto evaluate = [&](WindowPose& pose, const Evaluation& what) {
@@ -527,8 +678,8 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
         };
         evaluate(before, what_before);
         evaluate(earlier_before, at(what_before, -velocity_step));
-        evaluate(after, what_after);
-        evaluate(earlier_after, at(what_after, just_begun ? velocity_step : -velocity_step));
+        evaluate(after, what_stays);
+        evaluate(earlier_after, at(what_stays, just_begun ? velocity_step : -velocity_step));
         if (just_begun) { reflect(after, earlier_after, window.lanes); }
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
@@ -560,38 +711,40 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
     if (data.travels) {
         const BodyStep with = travel_velocity(data, block, what_before),
                        without = travel_velocity(data, block, what_after);
-        const BodyStep left = scaled(offset_travel(header, velocity_step), 1 / velocity_step);
-        header.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
-                                with.yaw - without.yaw + left.yaw};
+        const BodyStep left = scaled(offset_travel(layer, velocity_step), 1 / velocity_step);
+        layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
+                               with.yaw - without.yaw + left.yaw};
     }
-    const float still_left = value_offset_left(header);
+    const float still_left = value_offset_left(layer);
     // The lowest of what stays gets all of it: as much more as the motions above it hide.
     double hidden = 1;
-    for (std::size_t i = what_after.first_instance + 1; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
+    for (std::size_t i = what_after.first_instance + 1; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
         hidden *= 1 - eased(instance.ease, instance.elapsed / instance.fade);
     }
     for (std::size_t v = 0; v < data.value_info.size(); ++v) {
         float& offset = block.value_offset()[v];
         if (data.value_info[v].kind == ParameterKind::number) {
-            const float all = summed_value(data, header, what_before, v) - summed_value(data, header, what_after, v) +
+            const float all = summed_value(data, layer, what_before, v) - summed_value(data, layer, what_after, v) +
                               offset * still_left;
             offset = hidden > 1e-6 ? all / float(hidden) : 0;
         } else {
-            const std::size_t newest = std::min<std::size_t>(what_before.last_instance, header.instance_count) - 1;
-            offset = data.state_values[header.instances[newest].state * data.value_info.size() + v];
+            const std::size_t newest = std::min<std::size_t>(what_before.last_instance, layer.instance_count) - 1;
+            offset = data.state_values[layer.instances[newest].state * data.value_info.size() + v];
         }
     }
-    header.offset_serial = header.instances[what_after.first_instance].serial;
-    header.offset_active = 1;
-    header.offset_seconds = float(seconds);
-    header.offset_elapsed = 0;
+    layer.offset_masked = hidden > 1e-6 ? folded.masked / float(hidden) : 0;
+    layer.offset_whole_body = hidden > 1e-6 ? folded.whole_body / float(hidden) : 0;
+    layer.offset_serial = layer.instances[what_after.first_instance].serial;
+    layer.offset_active = 1;
+    layer.offset_seconds = float(seconds);
+    layer.offset_elapsed = 0;
 }
 
 void choose_signs(const CharacterData& data, const PerformerBlock& block) {
-    const PerformerHeader& header = block.header();
-    const std::size_t newest = header.instance_count - 1U;
-    std::uint32_t* signs = block.signs(header.instances[newest]);
+    const LayerHeader& layer = block.layer();
+    const std::size_t newest = layer.instance_count - 1U;
+    std::uint32_t* signs = block.signs(layer.instances[newest]);
     std::fill_n(signs, data.layout.sign_words, 0U);
     if (newest == 0) { return; }
     each_window(data, [&](Window window) {

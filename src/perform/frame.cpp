@@ -2,6 +2,7 @@
 
 #include "perform/evaluate.hpp"
 #include "perform/input_step.hpp"
+#include "perform/lay_over.hpp"
 #include "perform/machine_step.hpp"
 #include "perform/moments.hpp"
 #include "perform/playheads.hpp"
@@ -9,6 +10,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <optional>
 
 namespace gait {
@@ -21,28 +23,40 @@ void come_round(double& position, std::uint32_t& loops) {
     loops += std::uint32_t(std::int64_t(whole));
 }
 
-/// Moves the body on by what the playing clips have of the next `dt` seconds.
-void travel(Frame& frame, double dt, PhaseStep phase) {
-    PerformerHeader& header = frame.header;
-    if (!frame.data.travels || header.game_moves != 0) { return; }
-    Evaluation middle;
-    middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
-    const WeighedTravel own = weigh_travel(frame.data, frame.block, middle, dt, phase);
-    const BodyStep left_behind = offset_travel(header, dt);
-    header.travel = header.travel * exponential({own.twist.x + left_behind.x, own.twist.y + left_behind.y,
-                                                 own.twist.z + left_behind.z, own.twist.yaw + left_behind.yaw});
-    header.travel_share += own.share * dt;
-}
-
 /// How the shared phase goes on in a step.
 struct SharedStep {
-    const PhaseClock* clock = nullptr;
+    std::optional<PhaseClock> clock;
     PhaseStep step;
 };
 
+SharedStep shared_step(const Frame& frame, double dt) {
+    SharedStep shared;
+    if (!frame.plays_synced()) { return shared; }
+    // The cadence of the middle of the step, so that it hangs little on how long steps are.
+    shared.clock.emplace(frame.data, frame.block, dt / 2);
+    shared.step.from = strides_of(frame.layer);
+    shared.step.to = shared.clock->after(shared.step.from, dt);
+    return shared;
+}
+
+/// Adds what the playing clips of a layer have of the next `dt` seconds to what those below have.
+void add_travel(Frame& frame, double dt, PhaseStep phase, WeighedTravel& sum) {
+    Evaluation middle;
+    middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
+    const WeighedTravel own = weigh_travel(frame.data, frame.block, middle, dt, phase);
+    const BodyStep left_behind = offset_travel(frame.layer, dt);
+    const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;
+    const auto mixed = [&](double below, double above, double left) {
+        return rest * below + frame.layer.weight.value * above + weight * left;
+    };
+    sum.twist = {mixed(sum.twist.x, own.twist.x, left_behind.x), mixed(sum.twist.y, own.twist.y, left_behind.y),
+                 mixed(sum.twist.z, own.twist.z, left_behind.z), mixed(sum.twist.yaw, own.twist.yaw, left_behind.yaw)};
+    sum.share = rest * sum.share + frame.layer.weight.value * own.share;
+}
+
 /// Plays a clip of an instance on, by itself or by the phase, and says what it passes.
 void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep& shared, double dt) {
-    const Instance& instance = frame.header.instances[index];
+    const Instance& instance = frame.layer.instances[index];
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[l];
     Playhead& playhead = frame.block.playheads(instance)[l];
     const ClipMoments& moments = frame.data.moments[leaf.clip];
@@ -51,7 +65,7 @@ void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep&
         if (!has_moments) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
         Played played{index, l, warp.place(shared.step.from), warp.place(shared.step.to), dt};
-        played.clock = shared.clock;
+        played.clock = &*shared.clock;
         played.strides = shared.step.from;
         return pass_moments(frame, played);
     }
@@ -79,45 +93,65 @@ void finish(Frame& frame, double end) {
     }
 }
 
-/// Time passes: playheads, fades and the offset move, and what has been faded over is forgotten.
-void pass(Frame& frame, double dt) {
-    if (!(dt > 0)) { return; }
-    PerformerHeader& header = frame.header;
-    const std::size_t first_event = frame.events == nullptr ? 0 : frame.events->events().size();
-    // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    std::optional<PhaseClock> clock;
-    SharedStep shared;
-    if (frame.plays_synced()) {
-        clock.emplace(frame.data, frame.block, dt / 2);
-        shared.clock = &*clock;
-        shared.step.from = strides_of(header);
-        shared.step.to = clock->after(shared.step.from, dt);
-    }
-    travel(frame, dt, shared.step);
+/// The clips of a layer go on.
+void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
+    LayerHeader& layer = frame.layer;
     const double end = seconds_left(frame.data, frame.block, frame.active());
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        for (const std::uint16_t l : frame.block.actives(header.instances[i])) { pass_clip(frame, i, l, shared, dt); }
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        for (const std::uint16_t l : frame.block.actives(layer.instances[i])) { pass_clip(frame, i, l, shared, dt); }
     }
     if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
-    if (frame.events != nullptr) { frame.events->sort_from(first_event); }
-    header.time += dt;
-    if (clock) { set_strides(header, shared.step.to); }
-    for (std::size_t i = 0; i < header.instance_count; ++i) { header.instances[i].elapsed += dt; }
-    for (std::size_t level = 0; level < header.depth; ++level) { header.path[level].elapsed += dt; }
-    age_signals(frame, dt);
-    if (header.offset_active != 0) {
-        header.offset_elapsed += dt;
-        if (header.offset_elapsed >= double(header.offset_seconds)) { header.offset_active = 0; }
+}
+
+/// Its fades and its offset move, and what has been faded over is forgotten.
+void age_layer(Frame& frame, const SharedStep& shared, double dt) {
+    LayerHeader& layer = frame.layer;
+    if (shared.clock) { set_strides(layer, shared.step.to); }
+    for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
+    for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
+    if (layer.offset_active != 0) {
+        layer.offset_elapsed += dt;
+        if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
     }
     drop_faded(frame);
 }
 
-void evaluate_pose(const Frame& frame) {
-    each_window(frame.data, [&](Window window) {
-        evaluate_window(frame.data, frame.block, {}, window,
-                        {frame.block.pose() + window.first, frame.data.layout.lanes});
-    });
+/// Time passes in all layers.
+void pass(Layers& layers, double dt) {
+    if (!(dt > 0)) { return; }
+    Frame& lowest = layers[0];
+    PerformerHeader& header = lowest.header;
+    EventList* events = lowest.events;
+    const std::size_t first_event = events == nullptr ? 0 : events->events().size();
+    std::array<std::optional<SharedStep>, most_layers> shared;
+    WeighedTravel travel;
+    const bool travels = lowest.data.travels && header.game_moves == 0;
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+        shared[l] = shared_step(layers[l], dt);
+        if (travels) { add_travel(layers[l], dt, shared[l]->step, travel); }
+    }
+    if (travels) {
+        header.travel = header.travel * exponential(travel.twist);
+        header.travel_share += travel.share * dt;
+    }
+    for (std::size_t l = 0; l < layers.size(); ++l) { pass_clips(layers[l], *shared[l], dt); }
+    if (events != nullptr) { events->sort_from(first_event); }
+    header.time += dt;
+    age_signals(lowest, dt);
+    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], *shared[l], dt); }
 }
+
+/// The layers decide, each once, in the document's order.
+void decide_all(Layers& layers) {
+    for (const std::uint8_t layer : layers[0].data.decide_order) { decide(layers[layer]); }
+    if (!layers[0].data.forbidden.empty()) {
+        layers.each([](Frame& frame) { yield_to_others(frame); });
+    }
+    layers.each([](Frame& frame) { frame.passed_count = 0; });
+}
+
+/// Nobody is told what a layer does that does not count.
+void hear(Frame& frame, EventList* events) { frame.events = frame.layer.weight.value > 0 ? events : nullptr; }
 
 } // namespace
 
@@ -129,7 +163,6 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     block.header().scale = before.scale;
     block.header().game_moves = before.game_moves;
     block.header().steps_since_planted = 2; // no foot was held yet
-    Frame frame(data, block);
     for (std::size_t p = 0; p < data.picks.size(); ++p) {
         block.deals()[p] = {};
         block.deals()[p].next = nothing;
@@ -137,14 +170,19 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     for (const CompiledState& state : data.states) {
         if (state.resume != nothing) { block.resumes()[state.resume] = nothing; }
     }
-    reset_inputs(frame);
-    enter(frame, data.start, {});
-    evaluate_pose(frame);
+    Layers layers(data, block, nullptr);
+    reset_inputs(layers[0]);
+    layers.each([&](Frame& frame) {
+        frame.layer.weight = {wanted_weight(frame, frame.own().weight), 0};
+        enter(frame, frame.own().start, {});
+    });
+    look_at_layers(layers[0]);
+    evaluate_pose(data, block);
 }
 
-void advance_block(Frame& frame, double dt) {
-    PerformerHeader& header = frame.header;
-    if (frame.events != nullptr) { frame.events->clear(); }
+void advance_block(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt) {
+    PerformerHeader& header = block.header();
+    if (events != nullptr) { events->clear(); }
     header.record_count = 0;
     header.started = 1;
     header.travel = {};
@@ -152,42 +190,56 @@ void advance_block(Frame& frame, double dt) {
     header.travel_share = 0;
     header.since_planted += dt;
     header.steps_since_planted = std::uint8_t(std::min(2, header.steps_since_planted + 1));
-    frame.in_step = true;
-    announce(frame);
-    begin_active(frame);
-    take_inputs(frame, dt);
+    Layers layers(data, block, events);
+    layers.each([&](Frame& frame) {
+        frame.in_step = true;
+        hear(frame, events);
+        announce(frame);
+        begin_active(frame);
+    });
+    take_inputs(layers[0], dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
-    decide(frame);
-    forget_edges(frame);
-    follow_terms(frame, dt);
-    if (header.inputs_moved != 0) { weigh_active(frame); }
+    decide_all(layers);
+    forget_edges(layers[0]);
+    layers.each([&](Frame& frame) {
+        follow_terms(frame, dt);
+        follow_weight(frame, dt);
+        hear(frame, events);
+        if (header.inputs_moved != 0 || frame.layer.weight_moved != 0) { weigh_active(frame); }
+        frame.layer.weight_moved = 0;
+    });
     header.inputs_moved = 0;
     double left = dt;
     for (int split = 0;; ++split) {
-        const double due = seconds_to_decision(frame);
+        double due = std::numeric_limits<double>::infinity();
+        layers.each([&](const Frame& frame) { due = std::min(due, seconds_to_decision(frame)); });
         // What is due at the step's end is of this step, whatever a sum of frames makes of its last bit.
         if (due > left + instant) { break; }
-        if (split == most_splits) {
+        if (split == most_splits * int(layers.size())) {
             ++header.faults.cut_chains;
             break;
         }
-        pass(frame, std::min(due, left));
+        pass(layers, std::min(due, left));
         left = std::max(0.0, left - due);
-        decide(frame);
+        decide_all(layers);
     }
-    pass(frame, left);
-    if (frame.passed_count > 0) { decide(frame); } // a mark at the step's very end
-    drop_old_signals(frame);
+    pass(layers, left);
+    bool passed = false;
+    layers.each([&](const Frame& frame) { passed = passed || frame.passed_count > 0; });
+    if (passed) { decide_all(layers); } // a mark at the step's very end
+    drop_old_signals(layers[0]);
     header.travel_share = dt > 0 ? header.travel_share / dt : share_before;
-    evaluate_pose(frame);
+    evaluate_pose(data, block);
 }
 
-double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block) {
+namespace {
+
+double seconds_to_next_instant_of(const CharacterData& data, const PerformerBlock& block) {
     const Frame frame(data, block);
-    const PerformerHeader& header = frame.header;
+    const LayerHeader& layer = frame.layer;
     double next = seconds_to_decision(frame);
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
         if (i > 0 && instance.fade > instance.elapsed) { next = std::min(next, instance.fade - instance.elapsed); }
         const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(frame.motion_of(instance));
@@ -195,7 +247,7 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
             if (follows_phase(instance, leaves[l])) {
                 const PhaseClock clock(data, block, 0);
                 const PhaseWarp& warp = data.motions.warp_of(leaves[l]);
-                const double strides = strides_of(header), end = std::floor(warp.place(strides)) + 1;
+                const double strides = strides_of(layer), end = std::floor(warp.place(strides)) + 1;
                 if (clock.cadence() > 0) { next = std::min(next, clock.until(strides, warp.strides_at(end))); }
                 continue;
             }
@@ -206,6 +258,16 @@ double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& 
         }
     }
     return next;
+}
+
+} // namespace
+
+double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block) {
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t l = 0; l < data.layers.size(); ++l) {
+        least = std::min(least, seconds_to_next_instant_of(data, block.of_layer(l)));
+    }
+    return least;
 }
 
 } // namespace gait

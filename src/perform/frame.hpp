@@ -6,43 +6,73 @@
 
 #include <algorithm>
 #include <array>
+#include <optional>
 
 namespace gait {
 
 /// Instants closer than this are one, seconds.
 inline constexpr double instant = 1e-9;
 
-/// A performer in the middle of a step.
+class Layers;
+
+/// A layer of a performer in the middle of a step.
 struct Frame {
     Frame(const CharacterData& character, const PerformerBlock& performer, EventList* list = nullptr)
-        : data(character), block(performer), header(performer.header()), events(list) {}
+        : data(character), block(performer), header(performer.header()), layer(performer.layer()), events(list) {}
 
     const CharacterData& data;
-    const PerformerBlock& block;
+    PerformerBlock block; ///< seen as the layer's own
     PerformerHeader& header;
-    EventList* events;    ///< null when nobody listens
-    bool in_step = false; ///< inside `advance`, where what happens is told
+    LayerHeader& layer;
+    EventList* events;        ///< null when nobody listens
+    bool in_step = false;     ///< inside `advance`, where what happens is told
+    bool leading = false;     ///< it is sending another layer somewhere
+    Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;
 
-    [[nodiscard]] Instance& active() const { return header.instances[header.instance_count - 1U]; }
+    [[nodiscard]] const CompiledLayer& own() const { return data.layers[block.layer_index()]; }
+    [[nodiscard]] Instance& active() const { return layer.instances[layer.instance_count - 1U]; }
     [[nodiscard]] const CompiledState& state_of(const Instance& instance) const { return data.states[instance.state]; }
     [[nodiscard]] const Motion& motion_of(const Instance& instance) const {
         return data.motions.motions[state_of(instance).motion];
     }
     /// Whether some motion follows the layer's shared phase.
     [[nodiscard]] bool plays_synced() const {
-        return std::any_of(header.instances.begin(), header.instances.begin() + header.instance_count,
+        return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
                            [&](const Instance& i) { return motion_of(i).synced && i.loose == 0; });
     }
 };
 
-/// Default parameters, the start state, time zero. The block's bytes are all written.
+/// All layers of a performer in the middle of a step.
+class Layers {
+public:
+    Layers(const CharacterData& data, const PerformerBlock& block, EventList* events) : count_(data.layers.size()) {
+        for (std::size_t l = 0; l < count_; ++l) {
+            frames_[l].emplace(data, block.of_layer(l), events);
+            frames_[l]->others = this;
+        }
+    }
+    Layers(const Layers&) = delete;
+    Layers& operator=(const Layers&) = delete;
+
+    [[nodiscard]] std::size_t size() const { return count_; }
+    [[nodiscard]] Frame& operator[](std::size_t layer) { return *frames_[layer]; }
+    template <typename Visit> void each(Visit visit) {
+        for (std::size_t l = 0; l < count_; ++l) { visit(*frames_[l]); }
+    }
+
+private:
+    std::size_t count_;
+    std::array<std::optional<Frame>, most_layers> frames_;
+};
+
+/// Default parameters, the start states, time zero. The block's bytes are all written.
 void reset_block(const CharacterData& data, const PerformerBlock& block);
 
-/// A step of `dt` seconds (finite and not negative), the pose included.
-void advance_block(Frame& frame, double dt);
+/// A step of `dt` seconds (finite and not negative), the pose included. `events` may be null.
+void advance_block(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt);
 
 [[nodiscard]] double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block);
 

@@ -2,6 +2,7 @@
 
 #include "gait/math.hpp"
 #include "math/springs.hpp"
+#include "perform/playheads.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -58,6 +59,31 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
 
 bool is_smoothed(const ParameterInfo& info) { return info.smooth > 0 || info.at_most > 0; }
 
+/// What is asked of another layer, as it stands.
+float reading_of_layer(const Frame& frame, const ComputedParameter& asked) {
+    const PerformerBlock block = frame.block.of_layer(asked.layer);
+    const LayerHeader& layer = block.layer();
+    if (layer.depth == 0) { return 0; } // the layers are only just being entered
+    if (asked.source == ParameterSource::layer_state) {
+        const CompiledState& state = frame.data.states[asked.node];
+        return state.level < layer.depth && layer.path[state.level].node == asked.node ? 1.0F : 0.0F;
+    }
+    const StateReadings readings = read_motion(frame.data, block, layer.instances[layer.instance_count - 1U]);
+    switch (Reading(asked.node)) {
+    case Reading::elapsed:
+        return float(layer.path[0].elapsed);
+    case Reading::left:
+        return readings.left;
+    case Reading::phase:
+        return readings.phase;
+    case Reading::loops:
+        return readings.loops;
+    case Reading::ended:
+        return readings.ended ? 1.0F : 0.0F;
+    }
+    return 0;
+}
+
 class Computer {
 public:
     Computer(Frame& frame, double dt) : frame_(frame), dt_(dt) {}
@@ -108,6 +134,10 @@ private:
             memory = now ? 1 : 0;
             break;
         }
+        case ParameterSource::layer_state:
+        case ParameterSource::layer_reading:
+            raw = reading_of_layer(frame_, computed);
+            break;
         case ParameterSource::rises:
         case ParameterSource::falls: {
             const bool now = value_of(computed.value) != 0;
@@ -221,6 +251,14 @@ bool counts_presses(const CharacterData& data, const ComputedParameter& computed
 
 } // namespace
 
+void look_at_layers(Frame& frame) {
+    for (const ComputedParameter& computed : frame.data.computed) {
+        const bool looks =
+            computed.source == ParameterSource::layer_state || computed.source == ParameterSource::layer_reading;
+        if (looks) { show(frame, computed.slot, frame.block.raw()[computed.slot] = reading_of_layer(frame, computed)); }
+    }
+}
+
 void forget_edges(Frame& frame) {
     for (std::size_t c = 0; c < frame.data.computed.size(); ++c) {
         const ComputedParameter& computed = frame.data.computed[c];
@@ -231,7 +269,7 @@ void forget_edges(Frame& frame) {
         }
     }
     for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
-        frame.block.signals()[s].offered = frame.block.signals()[s].pending;
+        frame.block.signals()[s].offered = frame.block.signals()[s].pending != 0 ? 1 : 0;
     }
 }
 
@@ -252,8 +290,9 @@ void drop_old_signals(Frame& frame) {
 
 void send_signal(Frame& frame, std::uint16_t signal) {
     SentSignal& sent = frame.block.signals()[signal];
-    sent.pending = 1;
+    sent.pending = std::uint16_t((1U << frame.data.layers.size()) - 1);
     sent.offered = 0;
+    sent.began_wait = 0;
     sent.age = 0;
 }
 

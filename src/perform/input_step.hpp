@@ -11,6 +11,9 @@ void reset_inputs(Frame& frame);
 /// Smooths inputs over the next `dt` seconds and computes what follows from them.
 void take_inputs(Frame& frame, double dt);
 
+/// Sees how the layers stand, where expressions ask for it.
+void look_at_layers(Frame& frame);
+
 /// After the first decision of a step: an edge is seen there and nowhere else, so that it counts once at any frame
 /// rate.
 void forget_edges(Frame& frame);

@@ -8,8 +8,6 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     PerformerLayout layout;
     layout.lanes = round_up(needs.joints, lane_padding);
     layout.sign_words = (needs.joints + 31) / 32;
-    layout.most_leaves = needs.leaves;
-    layout.most_terms = needs.terms;
     layout.parameter_count = needs.parameters;
     layout.pose_rows = needs.scales ? 10 : 7;
 
@@ -30,19 +28,26 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.deals = place_all(needs.picks, Deal{});
     layout.cursor_states = place_all(needs.cursors, CursorState{});
     layout.cursors = place_all(needs.cursors, PlanePoint{});
-    layout.term_states = place_all(most_instances * needs.terms, TermState{});
-    layout.playheads = place_all(most_instances * needs.leaves, Playhead{});
     layout.feet = place_all(needs.legs, PlantedFoot{});
     layout.raw = place_all(needs.parameters, float{});
     layout.smoothed = place_all(needs.parameters, float{});
-    layout.terms = place_all(most_instances * needs.terms, float{});
-    layout.bends = place_all(most_instances, Bend{});
-    layout.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
-    layout.offset_move = place_all(2 * needs.moved_components, float{});
-    layout.value_offset = place_all(needs.values, float{});
-    layout.actives = place_all(most_instances * (1 + needs.leaves), std::uint16_t{});
     layout.resumes = place_all(needs.resumes, std::uint16_t{});
-    layout.offset_turn = place(6 * layout.lanes * sizeof(float), cache_line);
+    for (const LayerNeeds& own : needs.layers) {
+        LayerLayout layer;
+        layer.most_leaves = own.leaves;
+        layer.most_terms = own.terms;
+        layer.header = place_all(1, LayerHeader{});
+        layer.term_states = place_all(most_instances * own.terms, TermState{});
+        layer.playheads = place_all(most_instances * own.leaves, Playhead{});
+        layer.terms = place_all(most_instances * own.terms, float{});
+        layer.bends = place_all(most_instances, Bend{});
+        layer.signs = place_all((1 + most_instances) * layout.sign_words, std::uint32_t{});
+        layer.offset_move = place_all(2 * needs.moved_components, float{});
+        layer.value_offset = place_all(needs.values, float{});
+        layer.actives = place_all(most_instances * (1 + own.leaves), std::uint16_t{});
+        layer.offset_turn = place(6 * layout.lanes * sizeof(float), cache_line);
+        layout.layers.push_back(layer);
+    }
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);
     layout.bytes = round_up(end, cache_line);
     return layout;

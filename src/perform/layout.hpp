@@ -11,6 +11,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <type_traits>
+#include <vector>
 
 namespace gait {
 
@@ -19,6 +20,9 @@ inline constexpr std::size_t most_records = 16;
 /// Timed instants a step is split at, and transitions taken at one instant.
 inline constexpr int most_splits = 8;
 inline constexpr std::uint16_t no_transition = 0xFFFF;
+
+/// A document may have so many layers, those of its one-shots among them.
+inline constexpr std::size_t most_layers = 16;
 
 /// Machines, picks and chooses may nest this deep.
 inline constexpr std::size_t most_levels = 8;
@@ -52,10 +56,11 @@ struct ActiveNode {
 
 /// A signal as it was sent.
 struct SentSignal {
-    double age = 0;       ///< seconds since it was sent
-    double wait_left = 0; ///< seconds until the next may be taken
-    std::uint32_t pending = 0;
-    std::uint32_t offered = 0; ///< some decision has seen it
+    double age = 0;               ///< seconds since it was sent
+    double wait_left = 0;         ///< seconds until the next may be taken
+    std::uint16_t pending = 0;    ///< a bit for each layer that may take it still
+    std::uint16_t offered = 0;    ///< some decision has seen it
+    std::uint32_t began_wait = 0; ///< the wait counts from its own taking: other layers may take it as well
 };
 
 /// The velocity that steers planes of velocities, each component as it follows its target.
@@ -99,41 +104,59 @@ struct Deal {
     std::uint32_t spare = 0;
 };
 
-/// The first part of the block; the arrays follow.
+/// What a layer is doing.
+struct LayerHeader {
+    double phase = 0; ///< shared by the layer's synced motions
+    std::uint32_t phase_loops = 0;
+    std::uint8_t instance_count = 0;
+    std::uint8_t offset_active = 0;
+    std::uint8_t depth = 0;        ///< active nodes, from the layer's own state inward
+    std::uint8_t said_depth = 0;   ///< of `said`
+    std::uint8_t kept = 0;         ///< how many of `path` were active all the time since they were said
+    std::uint8_t weight_moved = 0; ///< some weight of its active motion changed since it was weighed
+    std::uint8_t signs_chosen = 0; ///< it knows with which signs it joins the layers below
+    std::uint8_t spare = 0;
+    std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
+    std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
+    float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
+    float offset_masked = 0;     ///< how much more of the layer played as motions were folded: inside its mask
+    float offset_whole_body = 0; ///< and on all joints
+    float spare_too = 0;
+    double offset_elapsed = 0;
+    BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
+    TermState weight;       ///< how much the layer counts
+    std::array<ActiveNode, most_levels> path{};
+    std::array<Instance, most_instances> instances{};
+};
+
+/// The first part of the block; the layers and the arrays follow.
 struct PerformerHeader {
     double time = 0;
     std::uint64_t seed = 0;
-    double phase = 0; ///< shared by the layer's synced motions
-    std::uint32_t phase_loops = 0;
     std::uint32_t next_serial = 0;
-    Faults faults;
     std::uint8_t started = 0; ///< a step was taken since the reset
-    std::uint8_t instance_count = 0;
     std::uint8_t record_count = 0;
-    std::uint8_t offset_active = 0;
-    std::uint8_t inputs_moved = 0;        ///< some value changed since the active motion was weighed
+    std::uint8_t inputs_moved = 0;        ///< some value changed since the active motions were weighed
     std::uint8_t game_moves = 0;          ///< the game moves the body, whatever the clips say
-    std::uint8_t depth = 0;               ///< active nodes, from the layer's own state inward
-    std::uint8_t said_depth = 0;          ///< of `said`
-    std::uint8_t kept = 0;                ///< how many of `path` were active all the time since they were said
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
-    std::array<std::uint8_t, 2> spare{};
-    std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
-    std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
-    std::uint64_t draws = 0;                       ///< random numbers drawn so far
-    double since_planted = 0;                      ///< seconds
-    float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
-    double offset_elapsed = 0;
-    BodyStep travel;         ///< of the last step, in the frame in which it began
-    BodyStep offset_travel;  ///< the velocity that a folded motion left behind, a second, as it was folded
-    double travel_share = 0; ///< of the last step
-    double scale = 1;        ///< of the body, and so of its travel
-    std::array<ActiveNode, most_levels> path{};
-    std::array<Instance, most_instances> instances{};
+    std::array<std::uint8_t, 3> spare{};
+    std::uint64_t draws = 0; ///< random numbers drawn so far
+    Faults faults;
+    double since_planted = 0; ///< seconds
+    BodyStep travel;          ///< of the last step, in the frame in which it began
+    double travel_share = 0;  ///< of the last step
+    double scale = 1;         ///< of the body, and so of its travel
     std::array<TransitionRecord, most_records> records{};
 };
 
-static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<Playhead>);
+static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<LayerHeader> &&
+              std::is_trivially_copyable_v<Playhead>);
+
+/// How many of everything a layer holds.
+struct LayerNeeds {
+    std::size_t terms = 0;  ///< of any of its motions
+    std::size_t leaves = 0; ///< of any of its motions
+};
 
 /// How many of everything a character's performers hold.
 struct PerformerNeeds {
@@ -145,19 +168,33 @@ struct PerformerNeeds {
     std::size_t resumes = 0;
     std::size_t values = 0;
     std::size_t cursors = 0;
-    std::size_t terms = 0;  ///< of any motion
-    std::size_t leaves = 0; ///< of any motion
     std::size_t moved_components = 0;
     std::size_t legs = 0; ///< whose feet are held
     bool scales = false;
+    std::vector<LayerNeeds> layers;
+};
+
+/// Byte offsets of what one layer holds.
+struct LayerLayout {
+    std::size_t most_leaves = 0;  ///< of any of its motions
+    std::size_t most_terms = 0;   ///< of any of its motions
+    std::size_t header = 0;       ///< LayerHeader
+    std::size_t value_offset = 0; ///< float[values]: what the values of folded motions left behind
+    std::size_t term_states = 0;  ///< TermState[most_instances][most_terms]
+    std::size_t terms = 0;        ///< float[most_instances][most_terms]
+    std::size_t bends = 0;        ///< Bend[most_instances]
+    std::size_t playheads = 0;    ///< Playhead[most_instances][most_leaves]
+    std::size_t actives = 0;      ///< uint16[most_instances][1 + most_leaves]: how many leaves have weight, and which
+    std::size_t signs = 0; ///< uint32[1 + most_instances][sign_words]; a set bit turns the joint's quaternion round:
+                           ///< first the layer's own, as it joins those below
+    std::size_t offset_turn = 0; ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
+    std::size_t offset_move = 0; ///< float[start, velocity][moved components]
 };
 
 /// Byte offsets into the block, the same for every performer of a character.
 struct PerformerLayout {
-    std::size_t lanes = 0;       ///< joints rounded up to the padding
-    std::size_t sign_words = 0;  ///< 32 joints a word
-    std::size_t most_leaves = 0; ///< of any motion
-    std::size_t most_terms = 0;  ///< of any motion
+    std::size_t lanes = 0;      ///< joints rounded up to the padding
+    std::size_t sign_words = 0; ///< 32 joints a word
     std::size_t parameter_count = 0;
     std::size_t pose_rows = 0; ///< 7, or 10 where something scales
 
@@ -167,72 +204,77 @@ struct PerformerLayout {
     std::size_t memory = 0;         ///< double[computed]
     std::size_t signals = 0;        ///< SentSignal[signals]
     std::size_t deals = 0;          ///< Deal[picks]
-    std::size_t actives = 0;        ///< uint16[most_instances][1 + most_leaves]: how many leaves have weight, and which
     std::size_t resumes = 0;        ///< uint16[resumes]: the node each machine was left in
-    std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
     std::size_t cursor_states = 0;  ///< CursorState[cursors]
     std::size_t cursors = 0;        ///< PlanePoint[cursors]
-    std::size_t term_states = 0;    ///< TermState[most_instances][most_terms]
-    std::size_t terms = 0;          ///< float[most_instances][most_terms]
-    std::size_t bends = 0;          ///< Bend[most_instances]
-    std::size_t playheads = 0;      ///< Playhead[most_instances][most_leaves]
     std::size_t feet = 0;           ///< PlantedFoot[legs]
     std::size_t raw = 0;            ///< float[parameters]
     std::size_t smoothed = 0;       ///< float[parameters]
-    std::size_t signs = 0;       ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
-    std::size_t offset_turn = 0; ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
-    std::size_t offset_move = 0; ///< float[start, velocity][moved components]
-    std::size_t pose = 0;        ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
+    std::size_t pose = 0;           ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
+    std::vector<LayerLayout> layers; ///< the lowest first
 
     [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };
 
-/// The block seen through its layout.
+/// The block seen through its layout, and one of its layers.
 class PerformerBlock {
 public:
-    PerformerBlock(std::byte* block, const PerformerLayout& layout) : block_(block), layout_(layout) {}
+    PerformerBlock(std::byte* block, const PerformerLayout& layout, std::size_t layer = 0)
+        : block_(block), layout_(&layout), own_(&layout.layers[layer]), layer_(layer) {}
+
+    /// The same block and another of its layers.
+    [[nodiscard]] PerformerBlock of_layer(std::size_t layer) const { return {block_, *layout_, layer}; }
+    [[nodiscard]] std::size_t layer_index() const { return layer_; }
 
     [[nodiscard]] PerformerHeader& header() const { return *at<PerformerHeader>(0); }
-    [[nodiscard]] double* smoothed_exact() const { return at<double>(layout_.smoothed_exact); }
-    [[nodiscard]] double* velocity() const { return at<double>(layout_.velocity); }
-    [[nodiscard]] double* limited() const { return at<double>(layout_.limited); }
-    [[nodiscard]] double* memory() const { return at<double>(layout_.memory); }
-    [[nodiscard]] SentSignal* signals() const { return at<SentSignal>(layout_.signals); }
-    [[nodiscard]] Deal* deals() const { return at<Deal>(layout_.deals); }
-    [[nodiscard]] std::uint16_t* resumes() const { return at<std::uint16_t>(layout_.resumes); }
-    [[nodiscard]] float* value_offset() const { return at<float>(layout_.value_offset); }
-    [[nodiscard]] float* raw() const { return at<float>(layout_.raw); }
-    [[nodiscard]] float* smoothed() const { return at<float>(layout_.smoothed); }
+    [[nodiscard]] double* smoothed_exact() const { return at<double>(layout_->smoothed_exact); }
+    [[nodiscard]] double* velocity() const { return at<double>(layout_->velocity); }
+    [[nodiscard]] double* limited() const { return at<double>(layout_->limited); }
+    [[nodiscard]] double* memory() const { return at<double>(layout_->memory); }
+    [[nodiscard]] SentSignal* signals() const { return at<SentSignal>(layout_->signals); }
+    [[nodiscard]] Deal* deals() const { return at<Deal>(layout_->deals); }
+    [[nodiscard]] std::uint16_t* resumes() const { return at<std::uint16_t>(layout_->resumes); }
+    [[nodiscard]] float* raw() const { return at<float>(layout_->raw); }
+    [[nodiscard]] float* smoothed() const { return at<float>(layout_->smoothed); }
+    [[nodiscard]] CursorState* cursor_states() const { return at<CursorState>(layout_->cursor_states); }
+    [[nodiscard]] PlanePoint* cursors() const { return at<PlanePoint>(layout_->cursors); }
+    [[nodiscard]] PlantedFoot* feet() const { return at<PlantedFoot>(layout_->feet); }
+    [[nodiscard]] float* pose() const { return at<float>(layout_->pose); }
+
+    // Of the layer.
+    [[nodiscard]] LayerHeader& layer() const { return *at<LayerHeader>(own_->header); }
+    [[nodiscard]] std::size_t most_leaves() const { return own_->most_leaves; }
+    [[nodiscard]] float* value_offset() const { return at<float>(own_->value_offset); }
     [[nodiscard]] Playhead* playheads(const Instance& instance) const {
-        return at<Playhead>(layout_.playheads) + instance.slot * layout_.most_leaves;
+        return at<Playhead>(own_->playheads) + instance.slot * own_->most_leaves;
     }
     [[nodiscard]] ActiveLeaves actives(const Instance& instance) const {
-        return ActiveLeaves(at<std::uint16_t>(layout_.actives) + instance.slot * (1 + layout_.most_leaves));
+        return ActiveLeaves(at<std::uint16_t>(own_->actives) + instance.slot * (1 + own_->most_leaves));
     }
-    [[nodiscard]] CursorState* cursor_states() const { return at<CursorState>(layout_.cursor_states); }
-    [[nodiscard]] PlanePoint* cursors() const { return at<PlanePoint>(layout_.cursors); }
     [[nodiscard]] TermState* term_states(const Instance& instance) const {
-        return at<TermState>(layout_.term_states) + instance.slot * layout_.most_terms;
+        return at<TermState>(own_->term_states) + instance.slot * own_->most_terms;
     }
     [[nodiscard]] float* terms(const Instance& instance) const {
-        return at<float>(layout_.terms) + instance.slot * layout_.most_terms;
+        return at<float>(own_->terms) + instance.slot * own_->most_terms;
     }
-    [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(layout_.bends)[instance.slot]; }
+    [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(own_->bends)[instance.slot]; }
+    /// Of the layer as a whole.
+    [[nodiscard]] std::uint32_t* layer_signs() const { return at<std::uint32_t>(own_->signs); }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
-        return at<std::uint32_t>(layout_.signs) + instance.slot * layout_.sign_words;
+        return at<std::uint32_t>(own_->signs) + (1U + instance.slot) * layout_->sign_words;
     }
-    [[nodiscard]] PlantedFoot* feet() const { return at<PlantedFoot>(layout_.feet); }
-    [[nodiscard]] float* offset_turn() const { return at<float>(layout_.offset_turn); }
-    [[nodiscard]] float* offset_move() const { return at<float>(layout_.offset_move); }
-    [[nodiscard]] float* pose() const { return at<float>(layout_.pose); }
+    [[nodiscard]] float* offset_turn() const { return at<float>(own_->offset_turn); }
+    [[nodiscard]] float* offset_move() const { return at<float>(own_->offset_move); }
 
 private:
     template <typename Value> [[nodiscard]] Value* at(std::size_t offset) const {
         return reinterpret_cast<Value*>(block_ + offset);
     }
     std::byte* block_;
-    const PerformerLayout& layout_;
+    const PerformerLayout* layout_;
+    const LayerLayout* own_;
+    std::size_t layer_;
 };
 
 } // namespace gait

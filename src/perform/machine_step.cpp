@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <optional>
 
 namespace gait {
 namespace {
@@ -40,16 +41,16 @@ double unit(std::uint64_t bits) { return double(bits >> 11U) * 0x1p-53; }
 
 /// Forgets the oldest `count` instances; the rest move down and keep their slots.
 void drop_oldest(Frame& frame, std::size_t count) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     if (count == 0) { return; }
     for (std::size_t i = 0; i < count; ++i) { end_moments(frame, i); }
-    header.instance_count = std::uint8_t(header.instance_count - count);
-    std::memmove(header.instances.data(), header.instances.data() + count, header.instance_count * sizeof(Instance));
+    layer.instance_count = std::uint8_t(layer.instance_count - count);
+    std::memmove(layer.instances.data(), layer.instances.data() + count, layer.instance_count * sizeof(Instance));
 }
 
-std::uint8_t free_slot(const PerformerHeader& header) {
+std::uint8_t free_slot(const LayerHeader& layer) {
     unsigned used = 0;
-    for (std::size_t i = 0; i < header.instance_count; ++i) { used |= 1U << header.instances[i].slot; }
+    for (std::size_t i = 0; i < layer.instance_count; ++i) { used |= 1U << layer.instances[i].slot; }
     std::uint8_t slot = 0;
     while (((used >> slot) & 1U) != 0) { ++slot; }
     return slot;
@@ -57,14 +58,14 @@ std::uint8_t free_slot(const PerformerHeader& header) {
 
 /// The motions that play leave the shared phase, each from where it is.
 void loosen_all(Frame& frame) {
-    PerformerHeader& header = frame.header;
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        Instance& instance = header.instances[i];
+    LayerHeader& layer = frame.layer;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        Instance& instance = layer.instances[i];
         const auto leaves = frame.data.motions.leaves_of(frame.motion_of(instance));
         Playhead* playheads = frame.block.playheads(instance);
         for (const std::uint16_t l : frame.block.actives(instance)) {
             if (!follows_phase(instance, leaves[l])) { continue; }
-            const ClipPlace place = place_of(frame.data, header, instance, leaves[l], playheads[l]);
+            const ClipPlace place = place_of(frame.data, layer, instance, leaves[l], playheads[l]);
             playheads[l].position = place.position;
             playheads[l].loops = place.loops;
         }
@@ -82,13 +83,13 @@ struct Reference {
 };
 
 Reference reference_of(const Frame& frame) {
-    if (frame.header.instance_count == 0) { return {}; }
+    if (frame.layer.instance_count == 0) { return {}; }
     const Instance& instance = frame.active();
     const int heaviest = heaviest_leaf(frame.data, frame.block, instance, [](const Leaf&) { return true; });
     if (heaviest < 0) { return {}; }
     const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[std::size_t(heaviest)];
     const Playhead& playhead = frame.block.playheads(instance)[heaviest];
-    return {true, leaf.clip, place_of(frame.data, frame.header, instance, leaf, playhead).position, leaf.loops,
+    return {true, leaf.clip, place_of(frame.data, frame.layer, instance, leaf, playhead).position, leaf.loops,
             follows_phase(instance, leaf)};
 }
 
@@ -137,7 +138,7 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
 
 /// Sets the playheads of the newest motion, whose weights are known.
 void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     const Instance& fresh = frame.active();
     const auto leaves = frame.data.motions.leaves_of(frame.motion_of(fresh));
     Playhead* playheads = frame.block.playheads(fresh);
@@ -147,7 +148,7 @@ void place_playheads(Frame& frame, const Entrance& entrance, const Reference& fr
         if (!leaves[l].synced) {
             if (entrance.at != EnterAt::beginning) { playheads[l].position = place; }
         } else if (!phase_placed) {
-            set_strides(header, frame.data.motions.warp_of(leaves[l]).strides_at(place));
+            set_strides(layer, frame.data.motions.warp_of(leaves[l]).strides_at(place));
             phase_placed = true;
         }
     }
@@ -156,12 +157,6 @@ void place_playheads(Frame& frame, const Entrance& entrance, const Reference& fr
 // ---- weights and rates ----------------------------------------------------------------------------------------------
 
 ExpressionInputs inputs_of(const Frame& frame) { return {frame.block.smoothed(), frame.block.raw(), {}}; }
-
-/// What the expression of a weight comes to, 0 to 1.
-double wanted_weight(const Frame& frame, const Term& term) {
-    const float wanted = evaluate(frame.data.instructions(term.weight), inputs_of(frame));
-    return std::isfinite(wanted) ? std::clamp(double(wanted), 0.0, 1.0) : 0;
-}
 
 /// The weights of a motion that is entered are what they are then.
 void begin_terms(Frame& frame) {
@@ -236,8 +231,9 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
 /// Adds an instance for the active leaf of the tree.
 Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     PerformerHeader& header = frame.header;
-    Instance& fresh = header.instances[header.instance_count];
-    const std::uint8_t slot = free_slot(header);
+    LayerHeader& layer = frame.layer;
+    Instance& fresh = layer.instances[layer.instance_count];
+    const std::uint8_t slot = free_slot(layer);
     fresh = Instance{};
     fresh.serial = header.next_serial++;
     fresh.state = node;
@@ -246,7 +242,7 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     fresh.ease = entrance.ease;
     fresh.slot = slot;
     fresh.settling = entrance.settle ? 1 : 0;
-    ++header.instance_count;
+    ++layer.instance_count;
     std::fill_n(frame.block.playheads(fresh), frame.motion_of(fresh).leaf_count, Playhead{});
     frame.block.actives(fresh).clear();
     frame.block.bend(fresh) = {};
@@ -255,17 +251,22 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
 
 /// Plays the motion of `node` over what plays.
 void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     const Reference from = reference_of(frame);
-    const bool inertial = entrance.style == FadeStyle::inertial && entrance.fade > 0 && header.instance_count > 0;
+    // Where the part of the body that it covers changes, that part is faded, and an offset could not stand for it.
+    const auto covers = [&](std::uint16_t state) {
+        const CompiledState& which = frame.data.states[state];
+        return std::pair(frame.data.motions.motions[which.motion].nothing, which.whole_body);
+    };
+    const bool same_cover = layer.instance_count > 0 && covers(frame.active().state) == covers(node);
+    const bool inertial = entrance.style == FadeStyle::inertial && entrance.fade > 0 && same_cover;
     if (!(entrance.fade > 0)) {
-        drop_oldest(frame, header.instance_count);
-        header.offset_active = 0;
-    } else if (header.instance_count == most_instances) {
-        const Instance& next = header.instances[1];
+        drop_oldest(frame, layer.instance_count);
+        layer.offset_active = 0;
+    } else if (layer.instance_count == most_instances) {
+        const Instance& next = layer.instances[1];
         const double fade_left = next.fade - next.elapsed;
-        const double offset_left =
-            header.offset_active != 0 ? double(header.offset_seconds) - header.offset_elapsed : 0;
+        const double offset_left = layer.offset_active != 0 ? double(layer.offset_seconds) - layer.offset_elapsed : 0;
         Evaluation all, rest;
         rest.first_instance = 1;
         rest.with_offset = false;
@@ -277,19 +278,19 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
                             !((entrance.at == EnterAt::phase || entrance.at == EnterAt::footfall) && from.synced);
     if (entrance.style == FadeStyle::frozen || sets_phase) { loosen_all(frame); }
     if (entrance.style == FadeStyle::frozen) {
-        for (std::size_t i = 0; i < header.instance_count; ++i) { header.instances[i].frozen = 1; }
+        for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].frozen = 1; }
     }
     const bool synced_already = frame.plays_synced();
     Instance& fresh = add_instance(frame, node, entrance);
     begin_terms(frame);
     weigh_active(frame);
     const bool starts_phase = motion.synced && !synced_already;
-    if (starts_phase) { set_strides(header, 0); }
+    if (starts_phase) { set_strides(layer, 0); }
     const bool elsewhere = entrance.at != EnterAt::beginning;
     if (starts_phase || sets_phase || (!motion.synced && elsewhere)) { place_playheads(frame, entrance, from); }
     choose_signs(frame.data, frame.block);
     if (inertial) {
-        const std::size_t newest = header.instance_count - 1U;
+        const std::size_t newest = layer.instance_count - 1U;
         fresh.inertial = 1;
         Evaluation before, after;
         before.last_instance = newest;
@@ -390,11 +391,33 @@ std::uint16_t chosen(const Frame& frame, const CompiledChoose& choose) {
     return choose.nodes.back();
 }
 
+/// The level of the active path at which plays what `node` would play, being the same named motion: that goes on, with
+/// its playheads, draws and time, and only the state changes.
+std::optional<std::size_t> plays_already(const Frame& frame, std::uint16_t node) {
+    const auto& states = frame.data.states;
+    const LayerHeader& layer = frame.layer;
+    // What needs the whole body begins afresh; and what leads into itself wants to.
+    if (states[node].passes_on == nothing || states[node].whole_body) { return std::nullopt; }
+    for (std::size_t level = 0; level < layer.depth; ++level) {
+        const std::uint16_t active = layer.path[level].node;
+        const bool same = active != node && states[active].passes_on == states[node].passes_on;
+        if (same && !states[active].whole_body) { return level; }
+    }
+    return std::nullopt;
+}
+
 /// The node inside `node` that becomes active with it; nothing inside a motion.
 std::uint16_t inner_of(Frame& frame, std::uint16_t node) {
     const CompiledState& state = frame.data.states[node];
     switch (state.kind) {
     case NodeKind::machine: {
+        if (state.starts_here) {
+            // From where the body already is: in the state that plays what it is playing.
+            for (std::size_t inner = node + 1U; inner < frame.data.states.size(); ++inner) {
+                const auto index = std::uint16_t(inner);
+                if (frame.data.states[inner].parent == node && plays_already(frame, index)) { return index; }
+            }
+        }
         const std::uint16_t left_in = state.resume == nothing ? nothing : frame.block.resumes()[state.resume];
         return left_in == nothing ? state.start : left_in;
     }
@@ -408,16 +431,16 @@ std::uint16_t inner_of(Frame& frame, std::uint16_t node) {
     return nothing;
 }
 
-bool is_on_path(const PerformerHeader& header, const CompiledState& state, std::uint16_t node) {
-    return state.level < header.depth && header.path[state.level].node == node;
+bool is_on_path(const LayerHeader& layer, const CompiledState& state, std::uint16_t node) {
+    return state.level < layer.depth && layer.path[state.level].node == node;
 }
 
 /// What an expression at `level` may read.
 StateReadings readings_at(const Frame& frame, std::size_t level, const StateReadings& motion) {
     StateReadings readings = motion;
-    readings.elapsed = float(frame.header.path[level].elapsed);
-    for (std::size_t inner = level + 1; inner < frame.header.depth; ++inner) {
-        if (!frame.data.states[frame.header.path[inner].node].final) {
+    readings.elapsed = float(frame.layer.path[level].elapsed);
+    for (std::size_t inner = level + 1; inner < frame.layer.depth; ++inner) {
+        if (!frame.data.states[frame.layer.path[inner].node].final) {
             readings.left = std::numeric_limits<float>::infinity();
             readings.ended = false;
         }
@@ -426,15 +449,15 @@ StateReadings readings_at(const Frame& frame, std::size_t level, const StateRead
 }
 
 double seconds_left_at(const Frame& frame, std::size_t level) {
-    for (std::size_t inner = level + 1; inner < frame.header.depth; ++inner) {
-        if (!frame.data.states[frame.header.path[inner].node].final) { return infinity; }
+    for (std::size_t inner = level + 1; inner < frame.layer.depth; ++inner) {
+        if (!frame.data.states[frame.layer.path[inner].node].final) { return infinity; }
     }
     return seconds_left(frame.data, frame.block, frame.active());
 }
 
 double after_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
     if (!(transition.after_more > 0)) { return transition.after; }
-    const std::uint64_t drawn = mixed(frame.header.path[level].draw + (std::uint64_t{transition.draws_as} << 32U));
+    const std::uint64_t drawn = mixed(frame.layer.path[level].draw + (std::uint64_t{transition.draws_as} << 32U));
     return transition.after + transition.after_more * unit(drawn);
 }
 
@@ -461,7 +484,8 @@ StateReadings readings_for(const Frame& frame, std::size_t level, const Compiled
 bool is_signalled(const Frame& frame, const CompiledTransition& transition) {
     if (transition.signal == nothing) { return true; }
     const SentSignal& sent = frame.block.signals()[transition.signal];
-    return sent.pending != 0 && !(sent.wait_left > instant);
+    const bool there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
+    return there && (sent.began_wait != 0 || !(sent.wait_left > instant));
 }
 
 bool has_passed(const Frame& frame, const CompiledTransition& transition) {
@@ -474,20 +498,34 @@ bool is_inside(const Frame& frame, const CompiledTransition& transition) {
 }
 
 bool leads_into_active(const Frame& frame, const CompiledTransition& transition) {
-    return is_on_path(frame.header, frame.data.states[transition.target], transition.target);
+    return is_on_path(frame.layer, frame.data.states[transition.target], transition.target);
+}
+
+/// Whether a state of another layer that is active keeps the layer from being in `node`.
+bool is_forbidden(const Frame& frame, std::uint16_t node) {
+    if (frame.others == nullptr) { return false; }
+    for (const CompiledForbid& forbid : frame.data.forbidden) {
+        bool inside = false;
+        for (std::uint16_t around = node; around != nothing; around = frame.data.states[around].parent) {
+            inside = inside || around == forbid.yields;
+        }
+        const CompiledState& rules = frame.data.states[forbid.rules];
+        if (inside && is_on_path((*frame.others)[rules.layer].layer, rules, forbid.rules)) { return true; }
+    }
+    return false;
 }
 
 /// Whether a transition falls now, and with what fade. What costs least is asked first.
 bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& transition, double& fade) {
     if (!is_signalled(frame, transition) || !has_passed(frame, transition)) { return false; }
-    if (frame.header.path[level].elapsed < after_of(frame, level, transition) - instant) { return false; }
+    if (frame.layer.path[level].elapsed < after_of(frame, level, transition) - instant) { return false; }
     if (transition.not_again && leads_into_active(frame, transition)) { return false; }
     ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
     if (transition.reads_state) { inputs.state = readings_for(frame, level, transition); }
     fade = fade_of(frame, transition, inputs);
     if (transition.at_end && seconds_left_at(frame, level) > fade + instant) { return false; }
     if (!transition.when.empty() && evaluate(frame.data.instructions(transition.when), inputs) == 0) { return false; }
-    return is_inside(frame, transition);
+    return is_inside(frame, transition) && !is_forbidden(frame, transition.target);
 }
 
 /// States that were left or entered at one instant.
@@ -516,9 +554,9 @@ void record(Frame& frame, std::uint16_t transition) {
 
 /// The first transition that holds, outermost states first; none when nothing does.
 std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade) {
-    if (is_settling(frame.header)) { return no_transition; }
-    for (std::size_t level = 0; level < frame.header.depth; ++level) {
-        const CompiledState& state = frame.data.states[frame.header.path[level].node];
+    if (is_settling(frame.layer)) { return no_transition; }
+    for (std::size_t level = 0; level < frame.layer.depth; ++level) {
+        const CompiledState& state = frame.data.states[frame.layer.path[level].node];
         for (std::size_t t = 0; t < state.transition_count; ++t) {
             const auto index = std::uint16_t(state.first_transition + t);
             const CompiledTransition& transition = frame.data.transitions[index];
@@ -530,7 +568,7 @@ std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade)
 
 /// Seconds until the entry of a pick gives way to the next.
 double seconds_to_next_entry(const Frame& frame, std::size_t level) {
-    const CompiledState& state = frame.data.states[frame.header.path[level].node];
+    const CompiledState& state = frame.data.states[frame.layer.path[level].node];
     const CompiledPick& pick = frame.data.picks[state.selector];
     const Deal& deal = frame.block.deals()[state.selector];
     const Instance& instance = frame.active();
@@ -558,8 +596,8 @@ double seconds_to_next_entry(const Frame& frame, std::size_t level) {
 
 /// A pick whose entry is over goes on to the next; a choose follows its value.
 void go_on_inside(Frame& frame) {
-    for (std::size_t level = 0; level < frame.header.depth; ++level) {
-        const std::uint16_t node = frame.header.path[level].node;
+    for (std::size_t level = 0; level < frame.layer.depth; ++level) {
+        const std::uint16_t node = frame.layer.path[level].node;
         const CompiledState& state = frame.data.states[node];
         Entrance entrance;
         std::uint16_t target = nothing;
@@ -574,7 +612,7 @@ void go_on_inside(Frame& frame) {
             draw_next(frame, pick, deal);
         } else if (state.kind == NodeKind::choose && frame.data.chooses[state.selector].by != nothing) {
             const CompiledChoose& choose = frame.data.chooses[state.selector];
-            if (chosen(frame, choose) == frame.header.path[level + 1].node) { continue; }
+            if (chosen(frame, choose) == frame.layer.path[level + 1].node) { continue; }
             target = chosen(frame, choose);
             entrance.fade = choose.fade;
             entrance.by = choose.record;
@@ -593,23 +631,48 @@ void begin_active(Frame& frame) {
     if (active.begun != 0) { return; }
     active.begun = 1;
     for (const std::uint16_t l : frame.block.actives(active)) {
-        begin_moments(frame, frame.header.instance_count - 1U, l);
+        begin_moments(frame, frame.layer.instance_count - 1U, l);
     }
 }
 
 void drop_faded(Frame& frame) {
-    for (std::size_t i = frame.header.instance_count; i-- > 1;) {
-        if (frame.header.instances[i].elapsed >= frame.header.instances[i].fade - instant) {
+    for (std::size_t i = frame.layer.instance_count; i-- > 1;) {
+        if (frame.layer.instances[i].elapsed >= frame.layer.instances[i].fade - instant) {
             return drop_oldest(frame, i);
         }
     }
 }
 
-bool is_settling(const PerformerHeader& header) {
-    const Instance& active = header.instances[header.instance_count - 1U];
+bool is_settling(const LayerHeader& layer) {
+    const Instance& active = layer.instances[layer.instance_count - 1U];
     if (active.settling == 0) { return false; }
-    if (active.inertial != 0) { return header.offset_active != 0 && active.elapsed < active.fade - instant; }
-    return active.elapsed < active.fade - instant && header.instance_count > 1;
+    if (active.inertial != 0) { return layer.offset_active != 0 && active.elapsed < active.fade - instant; }
+    return active.elapsed < active.fade - instant && layer.instance_count > 1;
+}
+
+double wanted_weight(const Frame& frame, const Term& term) {
+    if (term.weight.empty()) { return 1; }
+    const float wanted = evaluate(frame.data.instructions(term.weight), inputs_of(frame));
+    return std::isfinite(wanted) ? std::clamp(double(wanted), 0.0, 1.0) : 0;
+}
+
+namespace {
+
+/// A weight goes on toward what is wanted. It has all but arrived after `fade` seconds: a critically damped spring
+/// needs some three times its lag. False when it stands.
+bool follow_weight(TermState& state, double wanted, double fade, double dt) {
+    if (state.value == wanted && state.velocity == 0) { return false; }
+    Follower now = follow({state.value, state.velocity}, wanted, fade / 3, dt);
+    if (std::fabs(now.value - wanted) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {wanted, 0}; }
+    state = {now.value, now.velocity};
+    return true;
+}
+
+} // namespace
+
+void follow_weight(Frame& frame, double dt) {
+    const Term& term = frame.own().weight;
+    follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
 void follow_terms(Frame& frame, double dt) {
@@ -619,21 +682,16 @@ void follow_terms(Frame& frame, double dt) {
     if (motion.term_count == 0 || !(active.elapsed > 0)) { return; }
     for (std::uint32_t t = 0; t < motion.term_count; ++t) {
         const Term& term = frame.data.motions.terms[motion.first_term + t];
-        const double wanted = wanted_weight(frame, term);
         TermState& state = frame.block.term_states(active)[t];
-        if (state.value == wanted && state.velocity == 0) { continue; }
-        // It has all but arrived after `fade` seconds: a critically damped spring needs some three times its lag.
-        Follower now = follow({state.value, state.velocity}, wanted, term.fade / 3, dt);
-        if (std::fabs(now.value - wanted) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {wanted, 0}; }
-        state = {now.value, now.velocity};
-        frame.block.terms(active)[t] = float(std::clamp(now.value, 0.0, 1.0));
-        frame.header.inputs_moved = 1;
+        if (!follow_weight(state, wanted_weight(frame, term), term.fade, dt)) { continue; }
+        frame.block.terms(active)[t] = float(std::clamp(state.value, 0.0, 1.0));
+        frame.layer.weight_moved = 1;
     }
 }
 
 void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();
-    const std::size_t index = frame.header.instance_count - 1U;
+    const std::size_t index = frame.layer.instance_count - 1U;
     const Motion& motion = frame.motion_of(instance);
     Playhead* playheads = frame.block.playheads(instance);
     const auto leaves = frame.data.motions.leaves_of(motion);
@@ -663,70 +721,127 @@ void weigh_active(Frame& frame) {
     if (any_gone) { active.prune(playheads); }
 }
 
+namespace {
+
+/// Sends other layers where the states that were entered send them, unless they are there.
+void lead_others(Frame& frame, std::size_t from_level) {
+    if (frame.others == nullptr || frame.data.leads.empty()) { return; }
+    for (std::size_t level = from_level; level < frame.layer.depth; ++level) {
+        const CompiledState& state = frame.data.states[frame.layer.path[level].node];
+        for (std::size_t l = 0; l < state.lead_count; ++l) {
+            const CompiledLead& lead = frame.data.leads[state.first_lead + l];
+            Frame& other = (*frame.others)[frame.data.states[lead.target].layer];
+            const bool there =
+                other.layer.depth == 0 || is_on_path(other.layer, frame.data.states[lead.target], lead.target);
+            if (there || (!lead.when.empty() && evaluate(frame.data.instructions(lead.when), inputs_of(frame)) == 0)) {
+                continue;
+            }
+            // Who leads is not led back in the same instant, so that two cannot chase one another.
+            if (other.leading) { continue; }
+            Entrance entrance;
+            entrance.fade = lead.fade;
+            frame.leading = true;
+            enter(other, lead.target, entrance);
+            frame.leading = false;
+            announce(other);
+        }
+    }
+}
+
+} // namespace
+
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     const auto& states = frame.data.states;
-    std::array<std::uint16_t, most_levels> path{};
-    std::size_t depth = states[target].level + 1U;
-    for (std::uint16_t node = target; node != nothing; node = states[node].parent) { path[states[node].level] = node; }
-    for (std::uint16_t inner = inner_of(frame, target); inner != nothing && depth < most_levels;
-         inner = inner_of(frame, inner)) {
-        path[depth++] = inner;
+    std::array<ActiveNode, most_levels> path{};
+    const std::size_t level = states[target].level;
+    for (std::uint16_t node = target; node != nothing; node = states[node].parent) {
+        path[states[node].level].node = node;
+    }
+    std::size_t depth = level + 1U, fresh = depth;
+    std::optional<std::size_t> goes_on;
+    for (std::uint16_t node = target; node != nothing && !goes_on && depth <= most_levels;) {
+        goes_on = plays_already(frame, node);
+        if (goes_on) {
+            // The nodes inside it stand to it as those inside the other stand to that.
+            const int shift = int(node) - int(layer.path[*goes_on].node);
+            fresh = depth - 1;
+            for (std::size_t from = *goes_on; from < layer.depth && depth - 1 < most_levels; ++from, ++depth) {
+                path[depth - 1] = layer.path[from];
+                path[depth - 1].node = std::uint16_t(int(layer.path[from].node) + shift);
+                const CompiledState &before = states[layer.path[from].node], &now = states[path[depth - 1].node];
+                if (now.kind != NodeKind::pick) { continue; }
+                frame.block.deals()[now.selector] = frame.block.deals()[before.selector];
+            }
+            --depth;
+            // The state is another, and has its own time; what goes on inside it keeps its own.
+            path[fresh].elapsed = 0;
+            break;
+        }
+        node = inner_of(frame, node);
+        if (node != nothing && depth < most_levels) { path[depth++].node = node; }
+        fresh = depth;
     }
     // What is around the target and active already goes on.
     std::size_t kept = 0;
-    while (kept < states[target].level && kept < header.depth && header.path[kept].node == path[kept]) { ++kept; }
-    header.kept = std::min<std::uint8_t>(header.kept, std::uint8_t(kept));
-    for (std::size_t level = kept; level < depth; ++level) {
-        header.path[level] = {path[level], 0, std::uint32_t(next_draw(header)), 0};
+    while (kept < level && kept < layer.depth && layer.path[kept].node == path[kept].node) {
+        path[kept] = layer.path[kept];
+        ++kept;
     }
-    for (std::size_t level = depth; level < most_levels; ++level) { header.path[level] = {}; }
-    header.depth = std::uint8_t(depth);
-    for (std::size_t level = 0; level + 1 < depth; ++level) {
-        const std::uint16_t resume = states[path[level]].resume;
+    layer.kept = std::min<std::uint8_t>(layer.kept, std::uint8_t(kept));
+    for (std::size_t l = kept; l < fresh; ++l) { path[l].draw = std::uint32_t(next_draw(frame.header)); }
+    layer.path = path;
+    layer.depth = std::uint8_t(depth);
+    for (std::size_t l = 0; l + 1 < depth; ++l) {
+        const std::uint16_t resume = states[path[l].node].resume;
         if (resume == nothing) { continue; }
         // What has come to its last state has nothing to go on with: it begins anew.
-        frame.block.resumes()[resume] = states[path[level + 1]].final ? nothing : path[level + 1];
+        frame.block.resumes()[resume] = states[path[l + 1].node].final ? nothing : path[l + 1].node;
     }
     frame.passed_count = 0;
-    play(frame, path[depth - 1], entrance);
+    if (goes_on) {
+        frame.active().state = path[depth - 1].node;
+    } else {
+        play(frame, path[depth - 1].node, entrance);
+    }
+    lead_others(frame, kept);
 }
 
 void announce(Frame& frame) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     const auto& states = frame.data.states;
     const auto visible = [&](std::uint16_t node) {
         // A node inside a pick or choose is nobody's business: its state was announced.
         return states[node].parent == nothing || states[node].visible != states[states[node].parent].visible;
     };
     std::size_t same = 0;
-    while (same < header.kept && same < header.depth && same < header.said_depth &&
-           header.said[same] == header.path[same].node) {
+    while (same < layer.kept && same < layer.depth && same < layer.said_depth &&
+           layer.said[same] == layer.path[same].node) {
         ++same;
     }
-    for (std::size_t level = header.said_depth; level-- > same;) {
-        if (visible(header.said[level])) { say(frame, EventKind::left, states[header.said[level]].visible); }
+    for (std::size_t level = layer.said_depth; level-- > same;) {
+        if (visible(layer.said[level])) { say(frame, EventKind::left, states[layer.said[level]].visible); }
     }
-    for (std::size_t level = same; level < header.depth; ++level) {
-        const std::uint16_t node = header.path[level].node;
+    for (std::size_t level = same; level < layer.depth; ++level) {
+        const std::uint16_t node = layer.path[level].node;
         if (visible(node)) { say(frame, EventKind::entered, states[node].visible); }
-        header.said[level] = node;
+        layer.said[level] = node;
     }
-    header.said_depth = header.depth;
-    header.kept = std::uint8_t(most_levels);
+    layer.said_depth = layer.depth;
+    layer.kept = std::uint8_t(most_levels);
 }
 
 Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
     Standing standing;
     standing.inputs = {frame.block.smoothed(), frame.block.raw(), readings_for(frame, level, transition)};
-    standing.elapsed = frame.header.path[level].elapsed;
+    standing.elapsed = frame.layer.path[level].elapsed;
     standing.left = seconds_left_at(frame, level);
     standing.after = after_of(frame, level, transition);
     standing.fade = fade_of(frame, transition, standing.inputs);
     if (transition.signal != nothing) {
         const SentSignal& sent = frame.block.signals()[transition.signal];
-        standing.signal_there = sent.pending != 0;
-        standing.signal_waits = sent.wait_left > instant;
+        standing.signal_there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
+        standing.signal_waits = sent.began_wait == 0 && sent.wait_left > instant;
     }
     standing.mark_passed = has_passed(frame, transition);
     standing.inside_span = is_inside(frame, transition);
@@ -735,7 +850,7 @@ Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransi
 }
 
 void decide(Frame& frame) {
-    PerformerHeader& header = frame.header;
+    LayerHeader& layer = frame.layer;
     Visited visited;
     for (int hop = 0; hop < most_splits; ++hop) {
         double fade = 0;
@@ -744,12 +859,13 @@ void decide(Frame& frame) {
         const CompiledTransition& transition = frame.data.transitions[taken];
         if (transition.signal != nothing) {
             SentSignal& sent = frame.block.signals()[transition.signal];
-            sent.pending = 0;
-            sent.wait_left = frame.data.signals[transition.signal].wait;
+            sent.pending = std::uint16_t(sent.pending & ~(1U << frame.block.layer_index()));
+            if (sent.began_wait == 0) { sent.wait_left = frame.data.signals[transition.signal].wait; }
+            sent.began_wait = 1;
         }
-        for (std::size_t level = 0; level < header.depth; ++level) {
+        for (std::size_t level = 0; level < layer.depth; ++level) {
             // What is left is the whole path below what it has in common with the target's.
-            const std::uint16_t node = header.path[level].node;
+            const std::uint16_t node = layer.path[level].node;
             const CompiledState& target = frame.data.states[transition.target];
             if (level >= target.level) { visited.add(node); }
         }
@@ -764,8 +880,8 @@ void decide(Frame& frame) {
         entrance.mark = transition.enter_mark;
         entrance.settle = transition.settle;
         enter(frame, transition.target, entrance);
-        for (std::size_t level = frame.data.states[transition.target].level; level < header.depth; ++level) {
-            visited.add(header.path[level].node);
+        for (std::size_t level = frame.data.states[transition.target].level; level < layer.depth; ++level) {
+            visited.add(layer.path[level].node);
         }
         announce(frame);
     }
@@ -773,16 +889,30 @@ void decide(Frame& frame) {
     frame.passed_count = 0;
 }
 
+void yield_to_others(Frame& frame) {
+    for (const CompiledForbid& forbid : frame.data.forbidden) {
+        const CompiledState &yields = frame.data.states[forbid.yields], &rules = frame.data.states[forbid.rules];
+        if (yields.layer != frame.block.layer_index() || !is_on_path(frame.layer, yields, forbid.yields) ||
+            !is_on_path((*frame.others)[rules.layer].layer, rules, forbid.rules)) {
+            continue;
+        }
+        Entrance entrance;
+        entrance.fade = forbid.fade;
+        enter(frame, forbid.to, entrance);
+        announce(frame);
+    }
+}
+
 double seconds_to_decision(const Frame& frame) {
-    const PerformerHeader& header = frame.header;
+    const LayerHeader& layer = frame.layer;
     double due = infinity;
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };
-    if (is_settling(header)) { consider(frame.active().fade - frame.active().elapsed); }
-    for (std::size_t level = 0; level < header.depth; ++level) {
-        const CompiledState& state = frame.data.states[header.path[level].node];
-        const double elapsed = header.path[level].elapsed;
+    if (is_settling(layer)) { consider(frame.active().fade - frame.active().elapsed); }
+    for (std::size_t level = 0; level < layer.depth; ++level) {
+        const CompiledState& state = frame.data.states[layer.path[level].node];
+        const double elapsed = layer.path[level].elapsed;
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
         for (std::size_t t = 0; t < state.transition_count; ++t) {
             const CompiledTransition& transition = frame.data.transitions[state.first_transition + t];
@@ -797,7 +927,8 @@ double seconds_to_decision(const Frame& frame) {
             if (transition.span != nothing) {
                 consider(seconds_to_span(frame.data, frame.block, frame.active(), transition.span));
             }
-            if (transition.signal != nothing && frame.block.signals()[transition.signal].pending != 0) {
+            if (transition.signal != nothing && frame.block.signals()[transition.signal].pending != 0 &&
+                frame.block.signals()[transition.signal].began_wait == 0) {
                 consider(frame.block.signals()[transition.signal].wait_left);
             }
             for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {

@@ -24,6 +24,9 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 /// conditions that hold in both directions cannot spin; then picks and chooses go on.
 void decide(Frame& frame);
 
+/// Leaves what other layers do not allow beside what they are doing.
+void yield_to_others(Frame& frame);
+
 /// Seconds until a decision may fall by itself: an end, an `after`, a threshold, a mark or span that is waited for.
 [[nodiscard]] double seconds_to_decision(const Frame& frame);
 
@@ -43,8 +46,14 @@ void weigh_active(Frame& frame);
 /// Lets the weights of the active motion's mixes and additions follow their expressions for `dt` seconds.
 void follow_terms(Frame& frame, double dt);
 
+/// Lets the layer's own weight follow its expression.
+void follow_weight(Frame& frame, double dt);
+
+/// What the expression of a weight comes to, 0 to 1; 1 without one.
+[[nodiscard]] double wanted_weight(const Frame& frame, const Term& term);
+
 /// Whether the state may not be left yet.
-[[nodiscard]] GAIT_API bool is_settling(const PerformerHeader& header);
+[[nodiscard]] GAIT_API bool is_settling(const LayerHeader& layer);
 
 /// A transition as it stands for the node at `level` of the active path, for people who ask why.
 struct Standing {

@@ -22,9 +22,9 @@ struct Moment {
 class Passing {
 public:
     Passing(Frame& frame, const Played& played) : frame_(frame), played_(played) {
-        const Instance& instance = frame.header.instances[played.instance];
+        const Instance& instance = frame.layer.instances[played.instance];
         leaf_ = &frame.data.motions.leaves_of(frame.motion_of(instance))[played.leaf];
-        is_active_ = played.instance + 1U == frame.header.instance_count;
+        is_active_ = played.instance + 1U == frame.layer.instance_count;
     }
 
     void run() {
@@ -45,10 +45,10 @@ public:
             frame_.passed[frame_.passed_count++] = moment.what;
         }
         if (frame_.events == nullptr) { return; }
-        const Instance& instance = frame_.header.instances[played_.instance];
+        const Instance& instance = frame_.layer.instances[played_.instance];
         Evaluation then;
         then.shift = after;
-        const float share = instance_shares(frame_.header, then)[played_.instance];
+        const float share = instance_shares(frame_.layer, then)[played_.instance];
         frame_.events->add({frame_.header.time + after, moment.kind, moment.what, frame_.state_of(instance).visible,
                             leaf_->clip, share * frame_.block.playheads(instance)[played_.leaf].weight});
     }
@@ -86,10 +86,10 @@ private:
 
 /// Calls `visit` with each span that the clip is inside of.
 template <typename Visit> void spans_around(Frame& frame, std::size_t instance, std::size_t leaf, Visit visit) {
-    const Instance& playing = frame.header.instances[instance];
+    const Instance& playing = frame.layer.instances[instance];
     const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
     const double position =
-        place_of(frame.data, frame.header, playing, clip, frame.block.playheads(playing)[leaf]).position;
+        place_of(frame.data, frame.layer, playing, clip, frame.block.playheads(playing)[leaf]).position;
     for (const PlacedSpan& span : frame.data.moments[clip.clip].spans) {
         if (position >= span.from - same_place && position < span.to - same_place) { visit(span.span, position); }
     }
@@ -100,10 +100,10 @@ template <typename Visit> void spans_around(Frame& frame, std::size_t instance, 
 void pass_moments(Frame& frame, const Played& played) { Passing(frame, played).run(); }
 
 void begin_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
-    const Instance& playing = frame.header.instances[instance];
+    const Instance& playing = frame.layer.instances[instance];
     const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
     const double position =
-        place_of(frame.data, frame.header, playing, clip, frame.block.playheads(playing)[leaf]).position;
+        place_of(frame.data, frame.layer, playing, clip, frame.block.playheads(playing)[leaf]).position;
     const Played here{instance, leaf, position, position, 0, true};
     Passing passing(frame, here);
     for (const PlacedMark& mark : frame.data.moments[clip.clip].marks) {
@@ -125,7 +125,7 @@ void end_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
 
 void end_moments(Frame& frame, std::size_t instance) {
     if (frame.events == nullptr) { return; }
-    const Instance& playing = frame.header.instances[instance];
+    const Instance& playing = frame.layer.instances[instance];
     for (const std::uint16_t leaf : frame.block.actives(playing)) { end_moments(frame, instance, leaf); }
 }
 

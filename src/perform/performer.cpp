@@ -4,6 +4,7 @@
 #include "perform/evaluate.hpp"
 #include "perform/frame.hpp"
 #include "perform/input_step.hpp"
+#include "perform/lay_over.hpp"
 #include "perform/machine_step.hpp"
 #include "perform/planting.hpp"
 #include "perform/playheads.hpp"
@@ -30,7 +31,9 @@ Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, 
     return t;
 }
 
-PerformerBlock view(const Character& character, std::byte* block) { return {block, character.data().layout}; }
+PerformerBlock view(const Character& character, std::byte* block, std::size_t layer = 0) {
+    return {block, character.data().layout, layer};
+}
 
 } // namespace
 
@@ -81,12 +84,28 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
         ++block.header().faults.refused_values;
         return false;
     }
-    Frame frame(data, block);
     Entrance entrance;
     entrance.fade = fade;
     entrance.ease = ease;
-    gait::enter(frame, node_of(data, state.index), entrance);
+    Layers layers(data, block, nullptr);
+    gait::enter(layers[data.state_info[state.index].layer], node_of(data, state.index), entrance);
     return true;
+}
+
+bool Performer::play_once(OneShotHandle one_shot) {
+    const CharacterData& data = character_->data();
+    if (one_shot.index >= data.state_info.size() || !data.layer_info[data.state_info[one_shot.index].layer].one_shots) {
+        ++view(*character_, block_.get()).header().faults.refused_values;
+        return false;
+    }
+    return send(character_->signal(data.state_info[one_shot.index].name));
+}
+
+bool Performer::stop_once(OneShotHandle one_shot, double fade) {
+    if (!is_active(StateHandle{one_shot})) { return false; }
+    const CharacterData& data = character_->data();
+    const CompiledLayer& layer = data.layers[data.state_info[one_shot.index].layer];
+    return enter(StateHandle{data.states[layer.start].visible}, fade);
 }
 
 void Performer::set_seed(std::uint64_t seed) { view(*character_, block_.get()).header().seed = seed; }
@@ -130,26 +149,34 @@ void Performer::unbend_legs() { gait::unbend_legs(character_->data(), view(*char
 
 std::size_t Performer::number_tracks(std::span<float> out) const {
     const CharacterData& data = character_->data();
-    const PerformerBlock block = view(*character_, block_.get());
-    const PerformerHeader& header = block.header();
     std::fill(out.begin(), out.end(), 0.0F);
-    const auto shares = instance_shares(header, {});
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
-        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        const auto leaves = data.motions.leaves_of(motion);
-        const Playhead* playheads = block.playheads(instance);
-        for (const std::uint16_t l : block.actives(instance)) {
-            const float weight = shares[i] * playheads[l].weight;
-            const double position = place_of(data, header, instance, leaves[l], playheads[l]).position;
-            for (const NumberRow& row : data.clips[leaves[l].clip].numbers) {
-                if (row.number >= out.size()) { continue; }
-                const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
-                const std::size_t first = std::min(std::size_t(place), row.values.size() - 2);
-                const auto t = float(place - double(first));
-                out[row.number] += weight * (row.values[first] * (1 - t) + row.values[first + 1] * t);
+    for (std::size_t l = 0; l < data.layers.size(); ++l) {
+        const PerformerBlock block = view(*character_, block_.get(), l);
+        const auto weight = float(block.layer().weight.value);
+        const auto shares = instance_shares(block.layer(), {});
+        const auto each = [&](auto visit) {
+            for (std::size_t i = 0; i < block.layer().instance_count; ++i) {
+                const Instance& instance = block.layer().instances[i];
+                const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
+                for (const std::uint16_t leaf : block.actives(instance)) {
+                    const Playhead& playhead = block.playheads(instance)[leaf];
+                    const double position = place_of(data, block.layer(), instance, leaves[leaf], playhead).position;
+                    for (const NumberRow& row : data.clips[leaves[leaf].clip].numbers) {
+                        if (row.number < out.size()) { visit(row, weight * shares[i] * playhead.weight, position); }
+                    }
+                }
             }
+        };
+        // A layer takes the place of what is below as far as its clips have the number.
+        if (l > 0) {
+            each([&](const NumberRow& row, float part, double) { out[row.number] *= 1 - part; });
         }
+        each([&](const NumberRow& row, float part, double position) {
+            const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
+            const std::size_t first = std::min(std::size_t(place), row.values.size() - 2);
+            const auto t = float(place - double(first));
+            out[row.number] += part * (row.values[first] * (1 - t) + row.values[first + 1] * t);
+        });
     }
     return std::min(out.size(), data.number_tracks.size());
 }
@@ -270,8 +297,7 @@ bool Performer::advance_with(double seconds, EventList* events) {
         if (events != nullptr) { events->clear(); }
         return false;
     }
-    Frame frame(character_->data(), block, events);
-    advance_block(frame, seconds);
+    advance_block(character_->data(), block, events, seconds);
     return true;
 }
 
@@ -310,30 +336,40 @@ void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out)
 
 double Performer::time() const { return view(*character_, block_.get()).header().time; }
 
-std::uint16_t Performer::state() const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    return character_->data().states[header.path[header.depth - 1U].node].visible;
+std::uint16_t Performer::state(std::size_t layer) const {
+    if (layer >= character_->data().layers.size()) { return 0xFFFF; }
+    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    return character_->data().states[own.path[own.depth - 1U].node].visible;
 }
 
 bool Performer::is_active(StateHandle state) const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    return std::any_of(header.path.begin(), header.path.begin() + header.depth, [&](const ActiveNode& active) {
-        return character_->data().states[active.node].visible == state.index;
-    });
+    const CharacterData& data = character_->data();
+    if (state.index >= data.state_info.size()) { return false; }
+    const LayerHeader& layer = view(*character_, block_.get(), data.state_info[state.index].layer).layer();
+    return std::any_of(layer.path.begin(), layer.path.begin() + layer.depth,
+                       [&](const ActiveNode& active) { return data.states[active.node].visible == state.index; });
 }
 
 double Performer::seconds_in(StateHandle state) const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    for (std::size_t level = 0; level < header.depth; ++level) {
+    const CharacterData& data = character_->data();
+    if (state.index >= data.state_info.size()) { return 0; }
+    const LayerHeader& layer = view(*character_, block_.get(), data.state_info[state.index].layer).layer();
+    for (std::size_t level = 0; level < layer.depth; ++level) {
         // The outermost node of a state is the state itself.
-        if (character_->data().states[header.path[level].node].visible == state.index) {
-            return header.path[level].elapsed;
-        }
+        if (data.states[layer.path[level].node].visible == state.index) { return layer.path[level].elapsed; }
     }
     return 0;
 }
 
-std::string_view Performer::state_name() const { return character_->states()[state()].name; }
+std::string_view Performer::state_name(std::size_t layer) const {
+    return layer < character_->layers().size() ? std::string_view(character_->states()[state(layer)].name)
+                                               : std::string_view();
+}
+
+double Performer::layer_weight(std::size_t layer) const {
+    if (layer >= character_->data().layers.size()) { return 0; }
+    return layer_cover(character_->data(), view(*character_, block_.get(), layer));
+}
 
 std::span<const TransitionRecord> Performer::transitions() const {
     const PerformerHeader& header = view(*character_, block_.get()).header();
@@ -342,34 +378,36 @@ std::span<const TransitionRecord> Performer::transitions() const {
 
 Faults Performer::faults() const { return view(*character_, block_.get()).header().faults; }
 
-std::size_t Performer::instance_count() const { return view(*character_, block_.get()).header().instance_count; }
+std::size_t Performer::instance_count(std::size_t layer) const {
+    if (layer >= character_->data().layers.size()) { return 0; }
+    return view(*character_, block_.get(), layer).layer().instance_count;
+}
 
-InstanceView Performer::instance(std::size_t index) const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    if (index >= header.instance_count) { return {}; }
-    const Instance& i = header.instances[index];
+InstanceView Performer::instance(std::size_t index, std::size_t layer) const {
+    if (index >= instance_count(layer)) { return {}; }
+    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    const Instance& i = own.instances[index];
     return {i.serial,
             character_->data().states[i.state].visible,
             i.entered_by,
-            instance_shares(header, {})[index],
+            instance_shares(own, {})[index],
             i.inertial != 0 ? 0 : i.fade,
             i.elapsed,
             i.ease,
             i.frozen != 0};
 }
 
-std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out) const {
-    const PerformerBlock block = view(*character_, block_.get());
-    const PerformerHeader& header = block.header();
+std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out, std::size_t layer) const {
     const CharacterData& data = character_->data();
-    if (index >= header.instance_count) { return 0; }
-    const Instance& instance = header.instances[index];
+    if (index >= instance_count(layer)) { return 0; }
+    const PerformerBlock block = view(*character_, block_.get(), layer);
+    const Instance& instance = block.layer().instances[index];
     const Playhead* playheads = block.playheads(instance);
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
     std::size_t count = 0;
     for (const std::uint16_t l : block.actives(instance)) {
         if (count < out.size()) {
-            const ClipPlace place = place_of(data, header, instance, leaves[l], playheads[l]);
+            const ClipPlace place = place_of(data, block.layer(), instance, leaves[l], playheads[l]);
             out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops,
                           leaves[l].additive != no_index};
         }
@@ -378,28 +416,37 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
     return count;
 }
 
-void Performer::instance_pose(std::size_t index, std::span<Transform> out) const {
-    const PerformerBlock block = view(*character_, block_.get());
+void Performer::evaluated_pose(std::size_t layer, const Evaluation& what, std::span<Transform> out) const {
     const CharacterData& data = character_->data();
-    if (index >= block.header().instance_count) { return; }
+    const PerformerBlock block = view(*character_, block_.get(), layer);
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
     each_window(data, [&](Window window) {
         WindowPose pose;
-        evaluate_window(data, block, {index, index + 1, 0, false}, window, {pose.rows.data(), window_lanes});
+        evaluate_window(data, block, what, window, {pose.rows.data(), window_lanes});
         for (std::size_t lane = 0; lane < window.lanes && window.first + lane < count; ++lane) {
             out[window.first + lane] = transform_at(pose.rows.data(), window_lanes, lane, data.scales);
         }
     });
 }
 
-double Performer::offset_seconds() const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    return header.offset_active != 0 ? double(header.offset_seconds) : 0;
+void Performer::instance_pose(std::size_t index, std::span<Transform> out, std::size_t layer) const {
+    if (index < instance_count(layer)) { evaluated_pose(layer, {index, index + 1, 0, false}, out); }
 }
 
-double Performer::offset_elapsed() const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
-    return header.offset_active != 0 ? header.offset_elapsed : 0;
+void Performer::layer_pose(std::size_t layer, std::span<Transform> out) const {
+    if (layer < character_->data().layers.size()) { evaluated_pose(layer, {}, out); }
+}
+
+double Performer::offset_seconds(std::size_t layer) const {
+    if (layer >= character_->data().layers.size()) { return 0; }
+    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    return own.offset_active != 0 ? double(own.offset_seconds) : 0;
+}
+
+double Performer::offset_elapsed(std::size_t layer) const {
+    if (layer >= character_->data().layers.size()) { return 0; }
+    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    return own.offset_active != 0 ? own.offset_elapsed : 0;
 }
 
 double Performer::seconds_to_next_instant() const {

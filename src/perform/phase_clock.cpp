@@ -10,14 +10,14 @@
 namespace gait {
 
 PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift) {
-    const PerformerHeader& header = block.header();
+    const LayerHeader& layer = block.layer();
     Evaluation then;
     then.shift = shift;
-    const auto shares = instance_shares(header, then);
+    const auto shares = instance_shares(layer, then);
     double cycles = 0, total = 0, seconds = 0, fallback = 0;
     bool even = true;
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
         if (!motion.synced || instance.loose != 0) { continue; }
         const Playhead* playheads = block.playheads(instance);

@@ -9,8 +9,8 @@
 namespace gait {
 
 /// Strides since the layer's phase began.
-[[nodiscard]] inline double strides_of(const PerformerHeader& header) {
-    return double(std::int32_t(header.phase_loops)) + header.phase;
+[[nodiscard]] inline double strides_of(const LayerHeader& layer) {
+    return double(std::int32_t(layer.phase_loops)) + layer.phase;
 }
 
 /// The clips that keep step, each by its share at one instant. With time-per-stride `T`, weight `w` and warp `W` (from

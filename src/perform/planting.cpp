@@ -11,20 +11,20 @@
 namespace gait {
 namespace {
 
-constexpr double edge = 0.03;          ///< seconds around a contact over which it comes and goes
-constexpr float held_below = 0.012F;   ///< metres: lower than this a foot that is down is held in full
-constexpr float free_above = 0.035F;   ///< and higher not at all
-constexpr float sole = 0.005F;         ///< metres between heel and ball over which one hands over to the other
+constexpr double edge = 0.03;         ///< seconds around a contact over which it comes and goes
+constexpr float held_below = 0.012F;  ///< metres: lower than this a foot that is down is held in full
+constexpr float free_above = 0.035F;  ///< and higher not at all
+constexpr float sole = 0.005F;        ///< metres between heel and ball over which one hands over to the other
 constexpr float straightest = 0.995F; ///< of its length: a leg all but straight would snap as it bends
-constexpr float most_yaw = 0.8F;       ///< radians that a foot is held from where it points
-constexpr float most_on_ball = 0.9F;   ///< radians that a foot rolls over its ball
-constexpr float most_on_heel = 0.4F;   ///< and over its heel
-constexpr float dragging = 0.002F;     ///< metres beyond its leg's reach: from there on a foot steps
-constexpr float lift = 0.06F;          ///< metres that a foot is lifted to step back to where its clips have it
-constexpr float at_rest = 0.05F;       ///< metres off at which it may stay
-constexpr float at_rest_yaw = 0.3F;    ///< and radians
-constexpr float still_speed = 0.05F;   ///< a second, of both: slower is standing
-constexpr float rests_for = 0.3F;      ///< seconds for which it stands off before it steps back
+constexpr float most_yaw = 0.8F;      ///< radians that a foot is held from where it points
+constexpr float most_on_ball = 0.9F;  ///< radians that a foot rolls over its ball
+constexpr float most_on_heel = 0.4F;  ///< and over its heel
+constexpr float dragging = 0.002F;    ///< metres beyond its leg's reach: from there on a foot steps
+constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
+constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
+constexpr float at_rest_yaw = 0.3F;   ///< and radians
+constexpr float still_speed = 0.05F;  ///< a second, of both: slower is standing
+constexpr float rests_for = 0.3F;     ///< seconds for which it stands off before it steps back
 
 float smooth_step(float from, float to, float value) {
     const float t = std::clamp((value - from) / (to - from), 0.0F, 1.0F);
@@ -86,18 +86,18 @@ private:
 
 /// The part of the playing clips, by weight, in which a leg's foot is down.
 float down_part(const CharacterData& data, const PerformerBlock& block, std::size_t leg) {
-    const PerformerHeader& header = block.header();
-    const auto shares = instance_shares(header, {});
+    const LayerHeader& layer = block.layer();
+    const auto shares = instance_shares(layer, {});
     double down = 0, all = 0;
-    for (std::size_t i = 0; i < header.instance_count; ++i) {
-        const Instance& instance = header.instances[i];
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
         const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
         const Playhead* playheads = block.playheads(instance);
         for (const std::uint16_t l : block.actives(instance)) {
             const double weight = double(shares[i]) * double(playheads[l].weight);
             if (!(weight > 0) || !leaves[l].leads) { continue; }
             all += weight;
-            const double position = place_of(data, header, instance, leaves[l], playheads[l]).position;
+            const double position = place_of(data, layer, instance, leaves[l], playheads[l]).position;
             const double reach = edge * leaves[l].rate;
             double own = 0;
             for (const FootDown& stretch : data.moments[leaves[l].clip].downs) {
@@ -168,8 +168,8 @@ public:
         };
         // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
         const Vec3 arm = ankle - pivot, to_hip = leg_.hip.translation - pivot;
-        const float nearest = std::atan2(dot(left, cross(arm, to_hip)),
-                                         dot(arm, to_hip) - dot(arm, left) * dot(to_hip, left));
+        const float nearest =
+            std::atan2(dot(left, cross(arm, to_hip)), dot(arm, to_hip) - dot(arm, left) * dot(to_hip, left));
         float least = 0, pitch = footing.on_ball ? std::clamp(nearest, 0.0F, most_on_ball)
                                                  : std::clamp(nearest, -most_on_heel, 0.0F);
         if (reaches(rolled(pitch))) {

@@ -45,13 +45,13 @@ double seconds_left(const CharacterData& data, const PerformerBlock& block, cons
 }
 
 StateReadings read_motion(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
-    const PerformerHeader& header = block.header();
+    const LayerHeader& layer = block.layer();
     const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
     const int heaviest = std::max(0, heaviest_leaf(data, block, instance, [](const Leaf&) { return true; }));
     const Leaf& leaf = leaves[std::size_t(heaviest)];
     const Playhead& playhead = block.playheads(instance)[heaviest];
     const double left = seconds_left(data, block, instance);
-    const ClipPlace place = place_of(data, header, instance, leaf, playhead);
+    const ClipPlace place = place_of(data, layer, instance, leaf, playhead);
     return {float(instance.elapsed), float(left), float(place.position), float(std::abs(std::int32_t(place.loops))),
             left <= instant};
 }
@@ -77,7 +77,7 @@ public:
             &data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion])[std::size_t(heaviest)];
         moments_ = &data.moments[leaf_->clip];
         const Playhead& playhead = block.playheads(instance)[heaviest];
-        position_ = place_of(data, block.header(), instance, *leaf_, playhead).position;
+        position_ = place_of(data, block.layer(), instance, *leaf_, playhead).position;
         in_step_ = follows_phase(instance, *leaf_);
         if (!in_step_) { speed_ = own_speed(instance, *leaf_, playhead); }
     }
@@ -91,7 +91,7 @@ public:
         const PhaseClock clock(data_, block_, 0);
         if (clock.cadence() == 0) { return infinity; }
         const PhaseWarp& warp = data_.motions.warp_of(*leaf_);
-        const double strides = strides_of(block_.header()), here = warp.place(strides);
+        const double strides = strides_of(block_.layer()), here = warp.place(strides);
         const bool back = clock.cadence() < 0;
         double ahead = back ? position_ - place_backward : place - position_;
         if (ahead <= same_place) { ahead += 1; }

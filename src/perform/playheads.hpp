@@ -25,17 +25,17 @@ struct ClipPlace {
 }
 
 /// Where a clip of the instance is.
-[[nodiscard]] inline ClipPlace place_of(const CharacterData& data, const PerformerHeader& header,
-                                        const Instance& instance, const Leaf& leaf, const Playhead& playhead) {
+[[nodiscard]] inline ClipPlace place_of(const CharacterData& data, const LayerHeader& layer, const Instance& instance,
+                                        const Leaf& leaf, const Playhead& playhead) {
     if (!follows_phase(instance, leaf)) { return {playhead.position, playhead.loops}; }
-    return split_place(data.motions.warp_of(leaf).place(strides_of(header)));
+    return split_place(data.motions.warp_of(leaf).place(strides_of(layer)));
 }
 
 /// Puts the shared phase at `strides`.
-inline void set_strides(PerformerHeader& header, double strides) {
+inline void set_strides(LayerHeader& layer, double strides) {
     const ClipPlace place = split_place(strides);
-    header.phase = place.position;
-    header.phase_loops = place.loops;
+    layer.phase = place.position;
+    layer.phase_loops = place.loops;
 }
 
 /// Cycles a second of a clip that goes by itself.

@@ -134,8 +134,6 @@ TEST_CASE("each mistake is said with what to write instead") {
                has("no ease 'smoth'; did you mean 'smooth'? [unknown-ease]"));
     CHECK_THAT(said(with("", "        b: {play: low, go: now}\n")), has("'go' is a list; found 'now' [wrong-shape]"));
     // The whole.
-    CHECK_THAT(said(with("", "", "  - {name: arms, machine: {start: a, states: {a: {play: low}}}}\n")),
-               has("this version plays one layer; join its machine with the first or remove it [too-many-layers]"));
     CHECK_THAT(said("rig: x\nlayers: []\n"),
                has("a document begins with 'gait: 1', the version of its language; add that line [missing-key]"));
     CHECK_THAT(said("gait: 2\nrig: x\nlayers: []\n"),

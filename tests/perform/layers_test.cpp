@@ -1,0 +1,658 @@
+#include "gait/smoothness.hpp"
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cstring>
+#include <map>
+#include <random>
+
+using namespace gait;
+using support::greatest_turn;
+using support::pose_of;
+
+namespace {
+
+constexpr int joints = 6;
+constexpr double frame = 1.0 / 60;
+
+/// Every joint held at so many degrees about X.
+ClipSource pose(const char* name, double degrees, double seconds = 1) {
+    return support::held(name, joints, degrees, seconds);
+}
+
+/// Every joint swings to and fro once.
+ClipSource swing(const char* name, double degrees, double seconds = 1) {
+    return support::clip(name, joints, seconds, [&](int joint, double phase) {
+        return axis_angle({1, 0, 0}, degrees * std::sin(2 * pi * phase + joint));
+    });
+}
+
+const Assets& assets() {
+    static const Assets made =
+        support::assets(joints, {pose("low", 0), pose("high", 40), pose("up", 60), swing("sway", 20),
+                                 swing("step", 30, 0.7), pose("act", 50, 0.5), pose("nod", 10)});
+    return made;
+}
+
+const char* const clips = "gait: 1\nrig: r.glb\nclips:\n  low: {loop: yes}\n  high: {loop: yes}\n  up: {loop: yes}\n"
+                          "  sway: {loop: yes}\n  step: {loop: yes}\n  act: {}\n  nod: {loop: yes}\n";
+
+std::shared_ptr<const Character> make(const std::string& rest) { return support::character(clips + rest, assets()); }
+std::string said(const std::string& rest) { return support::diagnose(clips + rest, assets()); }
+
+/// The turn of a joint about X, degrees.
+double bent(const Performer& performer, std::size_t joint) {
+    const Quat q = pose_of(performer)[joint].rotation;
+    return 2 * std::atan2(double(q.x), double(q.w)) * degrees_per_radian;
+}
+
+void play(Performer& performer, double seconds) {
+    for (int i = 0; i < int(std::lround(seconds / frame)); ++i) { performer.advance(frame); }
+}
+
+const char* const two =
+    "parameters:\n  busy: {kind: flag}\n  fast: {kind: flag}\n  much: {kind: number, range: [0, 1]}\n"
+    "  tap: {kind: signal}\n"
+    "masks:\n  upper: {from: joint_3}\n  soft: {from: joint_2, ramp: 3}\n";
+
+const char* const legs = "layers:\n"
+                         "  - name: legs\n"
+                         "    machine:\n"
+                         "      start: still\n"
+                         "      states:\n"
+                         "        still: {play: sway, go: [{to: going, when: fast, fade: 0.3}]}\n"
+                         "        going: {play: step, go: [{to: still, when: not fast, fade: 0.3}]}\n";
+
+} // namespace
+
+TEST_CASE("masked joints follow their layer, and all others are as without it to the last bit") {
+    const auto with = make(std::string(two) + legs +
+                           "  - {name: arms, mask: upper, machine: {start: a, states: {a: {play: high}}}}\n");
+    const auto without = make(std::string(two) + legs);
+    Performer a(with), b(without);
+    std::mt19937 random(3);
+    for (int i = 0; i < 400; ++i) {
+        const bool fast = random() % 20 < 10;
+        if (i % 7 == 0) {
+            a.set("fast", fast);
+            b.set("fast", fast);
+        }
+        a.advance(frame);
+        b.advance(frame);
+        const auto pa = pose_of(a), pb = pose_of(b);
+        for (std::size_t j = 0; j < joints; ++j) {
+            CAPTURE(i, j);
+            if (j < 3) { REQUIRE(std::memcmp(&pa[j], &pb[j], sizeof(Transform)) == 0); }
+            if (j >= 3) { REQUIRE(bent(a, j) == Approx(40).margin(0.01)); }
+        }
+    }
+}
+
+TEST_CASE("a ramp mixes joint by joint, and a weight fades, is nothing at zero and all at one") {
+    const auto character =
+        make(std::string(two) +
+             "layers:\n"
+             "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+             "  - {name: arms, mask: soft, weight: much, fade: 0.3, machine: {start: a, states: {a: {play: "
+             "high}}}}\n");
+    Performer performer(character);
+    play(performer, 0.5);
+    CHECK(bent(performer, 5) == Approx(0).margin(1e-4));
+    CHECK(performer.layer_weight(1) == 0);
+    performer.set("much", 1);
+    performer.advance(frame);
+    CHECK(bent(performer, 5) < 10); // it fades
+    play(performer, 1);
+    CHECK(bent(performer, 1) == Approx(0).margin(1e-4));
+    CHECK(bent(performer, 2) == Approx(40.0 / 3).margin(0.2));
+    CHECK(bent(performer, 3) == Approx(80.0 / 3).margin(0.2));
+    CHECK(bent(performer, 4) == Approx(40).margin(1e-3));
+    performer.set("much", 0.5);
+    play(performer, 1);
+    CHECK(bent(performer, 5) == Approx(20).margin(0.1));
+}
+
+TEST_CASE("a layer that plays nothing lets those below show, with a fade and to the last bit") {
+    const std::string arms = "  - name: arms\n"
+                             "    mask: upper\n"
+                             "    machine:\n"
+                             "      start: free\n"
+                             "      states:\n"
+                             "        free: {play: nothing, go: [{to: holding, when: busy, fade: 0.4}]}\n"
+                             "        holding: {play: high, go: [{to: free, when: not busy, fade: 0.4}]}\n";
+    Performer with(make(std::string(two) + legs + arms)), without(make(std::string(two) + legs));
+    const auto both = [&](double seconds) {
+        play(with, seconds);
+        play(without, seconds);
+        return greatest_turn(pose_of(with), pose_of(without));
+    };
+    CHECK(both(0.5) == 0);
+    with.set("busy", true);
+    without.set("busy", true);
+    const double early = both(0.1);
+    CHECK(early > 0.1);
+    CHECK(both(0.2) > early);
+    both(0.4);
+    CHECK(bent(with, 4) == Approx(40).margin(0.01));
+    CHECK(with.layer_weight(1) == Approx(1));
+    with.set("busy", false);
+    without.set("busy", false);
+    CHECK(both(0.2) > 0.1);
+    CHECK(both(0.4) == 0);
+    CHECK(with.state_name(1) == "free");
+}
+
+TEST_CASE("a layer that comes and goes leaves a fade below it untouched") {
+    const std::string arms =
+        "  - {name: arms, mask: upper, weight: busy, fade: 0.1, machine: {start: a, states: {a: {play: "
+        "sway}}}}\n";
+    Performer with(make(std::string(two) + legs + arms)), without(make(std::string(two) + legs));
+    for (int i = 0; i < 90; ++i) {
+        for (Performer* performer : {&with, &without}) {
+            performer->set("fast", i > 10);
+            performer->set("busy", i > 15 && i < 25); // in the middle of the fade
+            performer->advance(frame);
+        }
+        const auto a = pose_of(with), b = pose_of(without);
+        for (std::size_t j = 0; j < 3; ++j) { REQUIRE(std::memcmp(&a[j], &b[j], sizeof(Transform)) == 0); }
+        if (i > 60) { REQUIRE(greatest_turn(a, b) == 0); }
+    }
+}
+
+TEST_CASE("in model space the upper body faces where its layer has it face, while the hips sway") {
+    // The lowest joint sways by ten degrees about Y, and all the others stand still.
+    const Assets swaying = support::assets(
+        joints, {support::clip("hips", joints, 1,
+                               [](int joint, double phase) {
+                                   return axis_angle({0, 1, 0}, joint == 0 ? 10 * std::sin(2 * pi * phase) : 0.0);
+                               }),
+                 support::clip("aim", joints, 1, [](int joint, double) {
+                     return axis_angle({0, 1, 0}, joint == 3 ? 25.0 : 0.0);
+                 })});
+    const auto facing = [&](const char* space) {
+        Performer performer(support::character(
+            std::string("gait: 1\nrig: r.glb\nclips: {hips: {loop: yes}, aim: {loop: yes}}\nmasks: {upper: {from: "
+                        "joint_3}}\nlayers:\n  - {name: legs, machine: {start: a, states: {a: {play: hips}}}}\n"
+                        "  - {name: arms, mask: upper, space: ") +
+                space + ", machine: {start: a, states: {a: {play: aim}}}}\n",
+            swaying));
+        double off = 0;
+        std::vector<Transform> model(joints);
+        for (int i = 0; i < 120; ++i) {
+            performer.advance(frame);
+            performer.model_pose(model);
+            for (const std::size_t joint : {3U, 4U, 5U}) {
+                off = std::max(off, degrees_between(model[joint].rotation, axis_angle({0, 1, 0}, 25)));
+            }
+            CHECK(degrees_between(model[2].rotation, model[0].rotation) < 0.01); // below the mask nothing turns
+        }
+        return off;
+    };
+    CHECK(facing("model") < 0.5);
+    CHECK(facing("local") == Approx(10).margin(0.2));
+}
+
+TEST_CASE("a layer that adds turns what is below by its difference to a pose") {
+    Performer performer(
+        make(std::string(two) +
+             "layers:\n"
+             "  - {name: legs, machine: {start: a, states: {a: {play: high}}}}\n"
+             "  - {name: lean, mask: upper, mode: add, against: low, weight: much, fade: 0, machine: {start: a, "
+             "states: {a: {play: nod}}}}\n"));
+    play(performer, 0.1);
+    CHECK(bent(performer, 4) == Approx(40).margin(0.01));
+    performer.set("much", 1);
+    play(performer, 0.1);
+    CHECK(bent(performer, 4) == Approx(50).margin(0.01));
+    CHECK(bent(performer, 1) == Approx(40).margin(0.01));
+    performer.set("much", 0.5);
+    play(performer, 0.1);
+    CHECK(bent(performer, 4) == Approx(45).margin(0.01));
+}
+
+TEST_CASE("the topmost layer that gives a value wins, by its weight, and one that does not give it lets it through") {
+    const auto character =
+        make(std::string("parameters: {much: {kind: number, range: [0, 1]}}\nvalues:\n  top: {kind: number, "
+                         "default: 6}\n  grip: {kind: choice, of: [open, closed]}\n  may: {kind: flag, "
+                         "default: yes}\n") +
+             "layers:\n"
+             "  - {name: legs, machine: {start: a, states: {a: {play: low, values: {top: 4, may: no}}}}}\n"
+             "  - {name: arms, weight: much, fade: 0, machine: {start: a, states: {a: {play: high, values: "
+             "{top: 2, grip: closed}}}}}\n");
+    Performer performer(character);
+    performer.advance(frame);
+    CHECK(performer.get(character->number_value("top")) == Approx(4));
+    CHECK(performer.get(character->choice_value("grip")) == "open");
+    performer.set("much", 0.5);
+    performer.advance(frame);
+    CHECK(performer.get(character->number_value("top")) == Approx(3));
+    CHECK(performer.get(character->choice_value("grip")) == "closed");
+    CHECK_FALSE(performer.get(character->flag_value("may")));
+}
+
+TEST_CASE("a condition asks which state another layer is in, as the step began, and how long it has been there") {
+    const auto character =
+        make(std::string(two) + "layers:\n"
+                                "  - name: legs\n"
+                                "    machine:\n"
+                                "      start: still\n"
+                                "      states:\n"
+                                "        still: {play: low, go: [{to: bent, when: arms is raised, fade: 0}]}\n"
+                                "        bent: {play: high, go: [{to: done, when: arms is not raised, fade: 0}]}\n"
+                                "        done: {play: up, go: [{to: still, when: arms.elapsed > 0.5, fade: 0}]}\n"
+                                "  - name: arms\n"
+                                "    mask: upper\n"
+                                "    machine:\n"
+                                "      start: free\n"
+                                "      states:\n"
+                                "        free: {play: nothing, go: [{to: raised, when: busy, fade: 0.1}]}\n"
+                                "        raised: {play: up, go: [{to: free, when: not busy, fade: 0.1}]}\n");
+    Performer performer(character);
+    performer.set("busy", true);
+    performer.advance(frame);
+    CHECK(performer.state_name(1) == "raised");
+    CHECK(performer.state_name() == "still"); // as the step began it was not
+    performer.advance(frame);
+    CHECK(performer.state_name() == "bent");
+    performer.set("busy", false);
+    performer.advance(frame);
+    performer.advance(frame);
+    CHECK(performer.state_name() == "done");
+    play(performer, 0.4);
+    CHECK(performer.state_name() == "done");
+    play(performer, 0.2);
+    CHECK(performer.state_name() == "still");
+}
+
+TEST_CASE("the layers decide in the order that the document declares") {
+    const auto first = [](const std::string& order) {
+        // Each would send the other away as it moves; who decides first does.
+        const auto character =
+            make(std::string(two) + order +
+                 "layers:\n"
+                 "  - {name: legs, machine: {start: a, states: {a: {play: low, go: [{to: b, when: busy}]}, b: "
+                 "{play: up, leads: [{layer: arms, to: led}]}}}}\n"
+                 "  - {name: arms, machine: {start: a, states: {a: {play: low, go: [{to: b, when: busy}]}, b: "
+                 "{play: up, leads: [{layer: legs, to: a}]}, led: {play: high}}}}\n");
+        Performer performer(character);
+        performer.set("busy", true);
+        performer.advance(frame);
+        return std::string(performer.state_name(0)) + " " + std::string(performer.state_name(1));
+    };
+    CHECK(first("") == "b led");
+    CHECK(first("decide: [arms, legs]\n") == "b led");
+}
+
+TEST_CASE("a state leads another layer as it is entered, by a condition if need be, and never restarts what is there") {
+    const auto character =
+        make(std::string(two) +
+             "layers:\n"
+             "  - name: legs\n"
+             "    machine: {start: still, states: {still: {play: sway}, down: {play: high}}}\n"
+             "  - name: arms\n"
+             "    mask: upper\n"
+             "    machine:\n"
+             "      start: free\n"
+             "      states:\n"
+             "        free: {play: nothing, leads: [{layer: legs, to: still, fade: 0.1}], go: [{to: work, when: "
+             "busy}]}\n"
+             "        work: {play: up, leads: [{layer: legs, to: down, when: fast, fade: 0.1}], go: [{to: free, "
+             "when: not busy}]}\n");
+    Performer performer(character);
+    performer.set("busy", true);
+    play(performer, 0.3);
+    CHECK(performer.state_name() == "still"); // its condition does not hold
+    performer.set("busy", false);
+    EventList events;
+    performer.advance(frame, events);
+    for (const Event& event : events.events()) { CHECK(event.state != performer.state()); } // nothing was restarted
+    CHECK(performer.seconds_in(character->state("still")) > 0.3);
+    performer.set("fast", true);
+    performer.set("busy", true);
+    performer.advance(frame);
+    CHECK(performer.state_name() == "down");
+    performer.set("busy", false);
+    performer.advance(frame);
+    CHECK(performer.state_name() == "still");
+}
+
+TEST_CASE("two states that play the same named motion pass it on with its playheads, its draws and its time") {
+    const auto character =
+        make(std::string(two) +
+             "motions:\n"
+             "  idle: {pick: {order: random, of: [{play: act, share: 2}, {play: up, loops: [1, 3]}, nod]}}\n"
+             "layers:\n"
+             "  - name: legs\n"
+             "    machine:\n"
+             "      start: a\n"
+             "      states:\n"
+             "        a: {play: idle, go: [{to: b, when: busy, fade: 0.3}]}\n"
+             "        b: {play: idle, go: [{to: a, when: not busy, fade: 0.3}]}\n");
+    Performer moving(character), staying(character);
+    for (int i = 0; i < 400; ++i) {
+        moving.set("busy", i % 11 > 5);
+        moving.advance(frame);
+        staying.advance(frame);
+        REQUIRE(greatest_turn(pose_of(moving), pose_of(staying)) == 0);
+        REQUIRE(moving.state_name() == (i % 11 > 5 ? "b" : "a"));
+    }
+}
+
+TEST_CASE("a machine that starts from where the body is stops a run by way of a trot, and a stand by standing") {
+    const auto character =
+        make(std::string(two) +
+             "motions: {run: {clip: step}, trot: {clip: sway}, stand: {clip: low}}\n"
+             "layers:\n"
+             "  - name: legs\n"
+             "    machine:\n"
+             "      start: standing\n"
+             "      states:\n"
+             "        standing: {play: stand, go: [{to: running, when: fast}, {to: stopping, when: busy}]}\n"
+             "        running: {play: run, go: [{to: stopping, when: busy}]}\n"
+             "        stopping:\n"
+             "          machine:\n"
+             "            start: slow\n"
+             "            from_here: yes\n"
+             "            states:\n"
+             "              quick: {play: run, go: [{to: slow, after: 0.2, fade: 0.1}]}\n"
+             "              slow: {play: trot, go: [{to: rest, after: 0.2, fade: 0.1}]}\n"
+             "              rest: {play: stand}\n");
+    const auto way = [&](bool fast) {
+        Performer performer(character);
+        performer.set("fast", fast);
+        play(performer, 0.5);
+        performer.set("busy", true);
+        std::string states;
+        for (int i = 0; i < 60; ++i) {
+            performer.advance(frame);
+            const std::string name(performer.state_name());
+            if (!states.ends_with(name)) { states += " " + name; }
+        }
+        return states;
+    };
+    CHECK(way(true) == " stopping.quick stopping.slow stopping.rest");
+    CHECK(way(false) == " stopping.rest");
+}
+
+TEST_CASE("a state that needs the whole body counts beyond the mask, takes the travel, and hands back with a fade") {
+    const auto character =
+        make(std::string(two) +
+             "layers:\n"
+             "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+             "  - name: arms\n"
+             "    mask: upper\n"
+             "    machine:\n"
+             "      start: free\n"
+             "      states:\n"
+             "        free: {play: nothing, go: [{to: ring, when: busy, fade: 0.2}, {to: hold, when: fast, fade: "
+             "0.2}]}\n"
+             "        hold: {play: high, go: [{to: ring, when: busy, fade: 0.2}]}\n"
+             "        ring: {play: up, whole_body: yes, go: [{to: free, when: not busy, fade: 0.2}]}\n");
+    Performer performer(character);
+    performer.set("fast", true);
+    play(performer, 0.5);
+    CHECK(bent(performer, 1) == Approx(0).margin(1e-4));
+    CHECK(bent(performer, 4) == Approx(40).margin(0.01));
+    performer.set("busy", true);
+    play(performer, 0.1);
+    CHECK(bent(performer, 1) > 5); // the legs fade from their layer below, not through the arms' clip
+    CHECK(bent(performer, 1) < 55);
+    CHECK(bent(performer, 4) > 40);
+    play(performer, 0.3);
+    for (std::size_t j = 0; j < joints; ++j) { CHECK(bent(performer, j) == Approx(60).margin(0.01)); }
+    performer.set("busy", false);
+    performer.set("fast", false);
+    play(performer, 0.1);
+    CHECK(bent(performer, 1) > 5);
+    play(performer, 0.3);
+    for (std::size_t j = 0; j < joints; ++j) { CHECK(bent(performer, j) == Approx(0).margin(1e-3)); }
+}
+
+TEST_CASE("what is forbidden beside another layer's state is not entered, and is left as that begins") {
+    const auto character =
+        make(std::string(two) +
+             "forbid:\n"
+             "  - {yields: arms, while: legs.going, except: [wave], to: free, fade: 0.1}\n" +
+             legs +
+             "  - name: arms\n"
+             "    mask: upper\n"
+             "    machine:\n"
+             "      start: free\n"
+             "      states:\n"
+             "        free: {play: nothing, go: [{to: raised, when: busy}, {to: wave, signal: tap}]}\n"
+             "        raised: {play: high, go: [{to: free, when: not busy}]}\n"
+             "        wave: {play: up, go: [{to: free, signal: tap}]}\n");
+    Performer performer(character);
+    performer.set("busy", true);
+    performer.advance(frame);
+    CHECK(performer.state_name(1) == "raised");
+    performer.set("fast", true);
+    performer.advance(frame);
+    CHECK(performer.state_name(0) == "going");
+    CHECK(performer.state_name(1) == "free");
+    play(performer, 0.5);
+    CHECK(performer.state_name(1) == "free"); // busy holds, and she may not
+    performer.send("tap");
+    performer.advance(frame);
+    CHECK(performer.state_name(1) == "wave"); // the exception
+    performer.send("tap");
+    performer.set("fast", false);
+    play(performer, 0.1);
+    CHECK(performer.state_name(1) == "raised");
+}
+
+TEST_CASE("a signal is taken once by each layer") {
+    const char* taking =
+        "{start: a, states: {a: {play: low, go: [{to: b, signal: tap}]}, b: {play: high, go: [{to: c, signal: "
+        "tap}]}, c: {play: up}}}";
+    Performer performer(make(std::string(two) + "layers:\n  - {name: legs, machine: " + taking +
+                             "}\n  - {name: arms, mask: upper, machine: " + taking + "}\n"));
+    performer.send("tap");
+    play(performer, 0.2);
+    CHECK(performer.state_name(0) == "b");
+    CHECK(performer.state_name(1) == "b");
+}
+
+namespace {
+
+const char* const shots = "one_shots:\n"
+                          "  greet: {play: act, mask: upper, fade: [0.05, 0.1], again: ignore}\n"
+                          "  point: {play: act, mask: upper, fade: 0.05, again: restart, wait: 0.1}\n"
+                          "  light: {play: act, mask: upper, fade: 0.05, again: queue}\n"
+                          "  shiver: {play: sway, mask: soft, fade: 0.1, until: not busy}\n";
+
+/// How many times a state was entered and left.
+std::map<std::string, int> counted(const EventList& events, const Character& character) {
+    std::map<std::string, int> count;
+    for (const Event& event : events.events()) {
+        if (event.kind == EventKind::entered) { ++count["+" + character.states()[event.state].name]; }
+        if (event.kind == EventKind::left) { ++count["-" + character.states()[event.state].name]; }
+    }
+    return count;
+}
+
+} // namespace
+
+TEST_CASE("a one-shot plays over the layers, ends by itself, and they are where they would have been") {
+    const auto character = make(std::string(two) + shots + legs);
+    Performer performer(character), alone(character);
+    EventList events;
+    std::map<std::string, int> all;
+    const auto both = [&](double seconds) {
+        for (int i = 0; i < int(std::lround(seconds / frame)); ++i) {
+            performer.advance(frame, events);
+            alone.advance(frame);
+            for (const auto& [what, times] : counted(events, *character)) { all[what] += times; }
+        }
+        return greatest_turn(pose_of(performer), pose_of(alone));
+    };
+    CHECK(both(0.3) == 0);
+    REQUIRE(performer.play_once("greet"));
+    CHECK(both(0.2) > 10);
+    CHECK(performer.plays(character->one_shot("greet")));
+    for (const std::size_t joint : {0U, 1U, 2U}) {
+        CHECK(degrees_between(pose_of(performer)[joint].rotation, pose_of(alone)[joint].rotation) == 0);
+    }
+    performer.play_once("greet"); // it plays already: nobody hears
+    CHECK(both(0.6) == 0);
+    CHECK(all["+greet"] == 1);
+    CHECK(all["-greet"] == 1);
+    CHECK_FALSE(performer.play_once("grete"));
+}
+
+TEST_CASE("a second call is ignored, restarts or is queued, as the one-shot says, and a wait holds it off") {
+    const auto character = make(std::string(two) + shots + legs);
+    const auto entered = [&](const char* name, std::initializer_list<double> calls) {
+        Performer performer(character);
+        EventList events;
+        std::map<std::string, int> all;
+        double begun = 0, ended = 0;
+        for (int i = 0; i < 180; ++i) {
+            for (const double at : calls) {
+                if (std::abs(i * frame - at) < frame / 2) { performer.play_once(name); }
+            }
+            performer.advance(frame, events);
+            for (const auto& [what, times] : counted(events, *character)) { all[what] += times; }
+            if (performer.plays(character->one_shot(name))) {
+                ended = performer.time();
+                if (begun == 0) { begun = performer.time(); }
+            }
+        }
+        return std::pair(all[std::string("+") + name], ended - begun);
+    };
+    CHECK(entered("greet", {0.1, 0.3}) == std::pair(1, entered("greet", {0.1}).second));
+    CHECK(entered("point", {0.1, 0.3}).first == 2);
+    CHECK(entered("point", {0.1, 0.3}).second == Approx(entered("point", {0.1}).second + 0.2).margin(0.02));
+    CHECK(entered("point", {0.1, 0.15}).first == 1);     // its wait is not over
+    CHECK(entered("light", {0.1, 0.2, 0.3}).first == 2); // one is queued, not two
+    CHECK(entered("light", {0.1, 0.2}).second > 0.85);
+}
+
+TEST_CASE("one-shots on unlike masks play at once, on the same mask the newest wins, and any can be stopped") {
+    const auto character = make(std::string(two) + shots + legs);
+    Performer performer(character);
+    performer.set("busy", true);
+    performer.play_once("shiver");
+    play(performer, 1.5);
+    CHECK(performer.plays(character->one_shot("shiver"))); // it loops until its condition
+    performer.play_once("greet");
+    play(performer, 0.1);
+    CHECK(performer.plays(character->one_shot("shiver")));
+    CHECK(performer.plays(character->one_shot("greet")));
+    performer.play_once("point");
+    play(performer, 0.1);
+    CHECK_FALSE(performer.plays(character->one_shot("greet")));
+    CHECK(performer.plays(character->one_shot("point")));
+    CHECK(performer.stop_once(character->one_shot("point"), 0.1));
+    CHECK_FALSE(performer.stop_once(character->one_shot("point"), 0.1));
+    CHECK_FALSE(performer.plays(character->one_shot("point")));
+    performer.set("busy", false);
+    play(performer, 0.5);
+    CHECK_FALSE(performer.plays(character->one_shot("shiver")));
+}
+
+TEST_CASE("whatever inputs, layers, leads and one-shots do, no seam shows") {
+    // Joints turn on top of one another: what a layer in model space is mixed with must not be half a turn away.
+    const Assets gentle = support::assets(joints, {pose("low", 0), pose("high", 13), pose("up", 20), swing("sway", 8),
+                                                   swing("step", 10, 0.7), pose("act", 17, 0.5), pose("nod", 4)});
+    const auto character = support::character(
+        std::string(clips) + two + shots +
+            "decide: [arms, legs]\n"
+            "layers:\n"
+            "  - name: legs\n"
+            "    machine:\n"
+            "      start: still\n"
+            "      states:\n"
+            "        still: {play: sway, go: [{to: going, when: fast, fade: 0.3, style: inertial}]}\n"
+            "        going: {play: step, go: [{to: still, when: not fast, fade: 0.3}, {to: down, when: arms is ring, "
+            "fade: "
+            "0.2}]}\n"
+            "        down: {play: high, go: [{to: still, after: 0.3, fade: 0.2}]}\n"
+            "  - name: lean\n"
+            "    mode: add\n"
+            "    against: low\n"
+            "    weight: much\n"
+            "    mask: soft\n"
+            "    machine: {start: a, states: {a: {play: nod, go: [{to: b, when: busy, fade: 0.2, style: inertial}]}, "
+            "b: "
+            "{play: sway, go: "
+            "[{to: a, when: not busy, fade: 0.1}]}, c: {play: nothing}}}\n"
+            "  - name: arms\n"
+            "    mask: soft\n"
+            "    space: model\n"
+            "    weight: max(much, 0.5)\n"
+            "    machine:\n"
+            "      start: free\n"
+            "      always: [{to: ring, signal: tap, fade: 0.2, again: yes}]\n"
+            "      states:\n"
+            "        free: {play: nothing, go: [{to: hold, when: busy, fade: 0.25}]}\n"
+            "        hold: {play: up, go: [{to: free, when: not busy, fade: 0.2}, {to: other, after: 0.15, fade: "
+            "0.15}]}\n"
+            "        other: {play: high, leads: [{layer: legs, to: down, fade: 0.2}], go: [{to: hold, after: 0.2, "
+            "fade: "
+            "0.2, style: "
+            "inertial}]}\n"
+            "        ring: {play: act, whole_body: yes, go: [{to: free, fade: 0.2}]}\n",
+        gentle);
+    Seam worst;
+    for (unsigned seed = 1; seed <= 400; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> unit(0, 1);
+        Performer performer(character), next(character);
+        for (int i = 0; i < 60; ++i) {
+            if (unit(random) < 0.2) { performer.set("busy", unit(random) < 0.5); }
+            if (unit(random) < 0.2) { performer.set("fast", unit(random) < 0.5); }
+            if (unit(random) < 0.2) { performer.set("much", unit(random) < 0.3 ? 0 : unit(random)); }
+            if (unit(random) < 0.1) { performer.send("tap"); }
+            for (const char* shot : {"greet", "point", "light", "shiver"}) {
+                if (unit(random) < 0.05) { performer.play_once(shot); }
+            }
+            next = performer;
+            next.advance(1e-5);
+            const Seam seam = seam_between(character->rig(), pose_of(performer), pose_of(next));
+            CAPTURE(seed, i, seam.joint, performer.state_name(0), performer.state_name(2));
+            REQUIRE(seam.degrees <= seam_bound);
+            worst.degrees = std::max(worst.degrees, seam.degrees);
+            performer.advance(0.3 * unit(random) * unit(random));
+        }
+    }
+    CHECK(worst.degrees > 0); // something moved
+}
+
+TEST_CASE("what is wrong with layers is said, with its place and what to write") {
+    const auto layers = [](const std::string& second, const std::string& more = "") {
+        return said(std::string(two) + more +
+                    "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n" + second);
+    };
+    const auto has = [](const char* text) { return Catch::Contains(text); };
+    CHECK_THAT(layers("  - {name: arms, mask: uper, machine: {start: a, states: {a: {play: low}}}}\n"),
+               has("no mask 'uper'; did you mean 'upper'?"));
+    CHECK_THAT(layers("  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"),
+               has("two layers are called 'legs'"));
+    CHECK_THAT(
+        layers("  - {name: arms, machine: {start: a, states: {a: {play: low, go: [{to: a, when: legs is b}]}}}}\n"),
+        has("no state 'b'"));
+    CHECK_THAT(
+        layers("  - {name: arms, machine: {start: a, states: {a: {play: low, go: [{to: a, when: legs > 1}]}}}}\n"),
+        has("'legs' is a layer; ask for its state, such as 'legs is STATE'"));
+    CHECK_THAT(
+        layers("  - {name: arms, machine: {start: a, states: {a: {play: low, leads: [{layer: lgs, to: a}]}}}}\n"),
+        has("no layer 'lgs'; did you mean 'legs'?"));
+    CHECK_THAT(layers("  - {name: busy, machine: {start: a, states: {a: {play: low}}}}\n"),
+               has("'busy' is a parameter too"));
+    CHECK_THAT(said(std::string(two) +
+                    "layers:\n  - {name: legs, mask: upper, machine: {start: a, states: {a: {play: low}}}}\n"),
+               has("below the lowest layer is nothing that could show"));
+    CHECK_THAT(
+        said(std::string(two) + "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: nothing}}}}\n"),
+        has("let 'a' play a clip"));
+    CHECK_THAT(layers("  - {name: arms, mode: sum, machine: {start: a, states: {a: {play: low}}}}\n"),
+               has("no mode 'sum'"));
+    CHECK_THAT(layers("", "one_shots: {greet: {play: sway}}\n"),
+               has("waits for the motion's end, and the motion loops"));
+    CHECK_THAT(layers("", "one_shots: {greet: {mask: upper}}\n"),
+               has("one-shot 'greet' plays nothing; add 'play: CLIP'"));
+    CHECK_THAT(layers("", "forbid: [{yields: legs.a, while: legs.b}]\n"), has("no state 'b'"));
+    CHECK_THAT(layers("", "decide: [legs, lgs]\n"), has("no layer 'lgs'; did you mean 'legs'?"));
+}
