@@ -387,7 +387,11 @@ struct MaskDefinition {
     Text name;
     Text from;                                   ///< this joint and all below it; empty for `joints` alone
     Number ramp{1};                              ///< joints down each chain over which it rises to 1
-    std::vector<std::pair<Text, Number>> joints; ///< single ones, over what `from` gives them
+    Text mirror_of;                              ///< another mask, left and right changing places
+    Text rest_of;                                ///< what another mask leaves
+    std::vector<Text> joins;                     ///< other masks: of each joint the greatest part
+    std::vector<Text> without;                   ///< other masks, whose parts are taken out
+    std::vector<std::pair<Text, Number>> joints; ///< single ones, over all that
     Place place;
 };
 

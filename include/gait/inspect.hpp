@@ -6,6 +6,7 @@
 #include "gait/compile.hpp"
 #include "gait/cue_sheet.hpp"
 
+#include <cstdint>
 #include <vector>
 
 namespace gait {
@@ -19,5 +20,19 @@ namespace gait {
 [[nodiscard]] GAIT_API Diagnostics inspect(const Document& document, const Assets& assets,
                                            const Character* character = nullptr,
                                            const std::vector<CueSheet>& sheets = {});
+
+/// What `forbid` keeps apart, and whether it could come to that.
+struct ForbiddenPair {
+    std::uint16_t yields = 0;       ///< index into `Character::states()`: the state that gives way
+    std::uint16_t rules = 0;        ///< and the one beside which it may not be active
+    std::uint16_t to = 0;           ///< where the first one's layer goes then
+    bool possible = false;          ///< some way leads to both at once, whatever numbers and flags there are
+    std::vector<std::uint16_t> way; ///< the transitions of the shortest: indices into `Character::transitions()`
+};
+
+/// Looks for a way to each forbidden pair, as if nobody gave way. What layers ask of each other's states is taken as it
+/// is; every other condition, of numbers, flags and times, as free: so a way is one that may be, not one that must. The
+/// layers of a pair are looked at by themselves, without what further layers do to them.
+[[nodiscard]] GAIT_API std::vector<ForbiddenPair> forbidden_pairs(const Character& character);
 
 } // namespace gait

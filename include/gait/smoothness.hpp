@@ -78,6 +78,9 @@ public:
     /// last, as after a reset, begins anew.
     void add(SnapFrame frame);
 
+    /// What comes after is no neighbour of what was.
+    void pause();
+
     /// The worst joint of each transition, in order.
     [[nodiscard]] std::vector<Snap> transitions() const;
     /// The worst of all; a ratio of 0 when there was no transition.
@@ -121,18 +124,22 @@ public:
 
     /// The worst seam so far.
     [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
-    /// The jolts so far.
-    [[nodiscard]] const SnapMeter& snap() const { return snap_; }
+    /// The jolts of a layer so far, as it moves before it is laid over those below.
+    [[nodiscard]] const SnapMeter& snap(std::size_t layer = 0) const { return snaps_[layer]; }
+    /// The worst joint of each transition, layer by layer.
+    [[nodiscard]] std::vector<Snap> transitions() const;
+    /// The worst of all; a ratio of 0 when there was no transition.
+    [[nodiscard]] Snap worst_snap() const;
 
 private:
     void record(const Performer& earlier, const Performer& later);
     Seam worst_seam_;
-    SnapMeter snap_;
+    std::vector<SnapMeter> snaps_; ///< a layer each
     Performer earlier_, later_;
     std::vector<Transform> pose_a_, pose_b_;
 };
 
-/// What `performer` shows now, taken apart for a `SnapMeter`.
-[[nodiscard]] GAIT_API SnapFrame snap_frame(const Performer& performer);
+/// What a layer of `performer` moves now, taken apart for a `SnapMeter`.
+[[nodiscard]] GAIT_API SnapFrame snap_frame(const Performer& performer, std::size_t layer = 0);
 
 } // namespace gait

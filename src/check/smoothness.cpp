@@ -1,5 +1,7 @@
 #include "gait/smoothness.hpp"
 
+#include "perform/character_data.hpp"
+
 #include <Eigen/Geometry>
 
 #include <algorithm>
@@ -92,6 +94,12 @@ void SnapMeter::add(SnapFrame frame) {
     frames_.push_back(std::move(frame));
     if (frames_.size() > 3) { frames_.erase(frames_.begin()); }
     if (frames_.size() == 3) { measure(); }
+}
+
+void SnapMeter::pause() {
+    frames_.clear();
+    offset_before_ = -1;
+    captured_before_ = false;
 }
 
 void SnapMeter::measure() {
@@ -273,29 +281,71 @@ Snap SnapMeter::worst() const {
     return worst;
 }
 
-SnapFrame snap_frame(const Performer& performer) {
+SnapFrame snap_frame(const Performer& performer, std::size_t layer) {
     const std::size_t joints = performer.character().joint_count();
     SnapFrame frame;
     frame.time = performer.time();
     frame.pose.resize(joints);
-    performer.pose(frame.pose);
-    for (std::size_t i = 0; i < performer.instance_count(); ++i) {
-        const InstanceView view = performer.instance(i);
+    performer.layer_pose(layer, frame.pose);
+    for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
+        const InstanceView view = performer.instance(i, layer);
+        if (performer.character().states()[view.state].nothing) { continue; } // it moves no joint
         MotionSample sample{view.serial,       std::vector<Transform>(joints),
                             view.fade_seconds, view.fade_elapsed,
                             view.ease,         view.transition};
-        performer.instance_pose(i, sample.pose);
+        performer.instance_pose(i, sample.pose, layer);
         frame.motions.push_back(std::move(sample));
     }
-    frame.offset_seconds = performer.offset_seconds();
-    frame.offset_elapsed = performer.offset_elapsed();
+    // Where a layer does not count nobody sees how it moves; and where it counts in part beside a motion that counts in
+    // full, one gives way to the other sooner than the fade says.
+    const std::vector<float>& mask = performer.character().layers()[layer].mask_weights;
+    const bool unlike = performer.character().data().layers[layer].has_whole_body;
+    for (std::size_t j = 0; j < mask.size(); ++j) {
+        if (unlike ? mask[j] >= 1 : mask[j] > 0) { continue; }
+        frame.pose[j] = {};
+        for (MotionSample& motion : frame.motions) { motion.pose[j] = {}; }
+    }
+    frame.offset_seconds = performer.offset_seconds(layer);
+    frame.offset_elapsed = performer.offset_elapsed(layer);
     return frame;
 }
 
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
-    : earlier_(performer), later_(performer), pose_a_(performer.character().joint_count()),
-      pose_b_(performer.character().joint_count()) {
-    snap_.add(snap_frame(performer));
+    : snaps_(performer.character().layers().size()), earlier_(performer), later_(performer),
+      pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
+    for (std::size_t l = 0; l < snaps_.size(); ++l) { snaps_[l].add(snap_frame(performer, l)); }
+}
+
+namespace {
+
+/// Whether what a layer shows is its own motions by their fades: with nothing among them they give way to one another
+/// sooner than that, while the layer as a whole shows less.
+bool shows_its_fades(const Performer& performer, std::size_t layer) {
+    std::size_t playing = 0, empty = 0;
+    for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
+        ++(performer.character().states()[performer.instance(i, layer).state].nothing ? empty : playing);
+    }
+    return performer.layer_weight(layer) > 0 && (empty == 0 || playing < 2);
+}
+
+} // namespace
+
+std::vector<Snap> SmoothnessWatch::transitions() const {
+    std::vector<Snap> all;
+    for (const SnapMeter& meter : snaps_) {
+        const auto own = meter.transitions();
+        all.insert(all.end(), own.begin(), own.end());
+    }
+    return all;
+}
+
+Snap SmoothnessWatch::worst_snap() const {
+    Snap worst;
+    for (const SnapMeter& meter : snaps_) {
+        const Snap own = meter.worst();
+        if (own.joint >= 0 && (worst.joint < 0 || own.ratio > worst.ratio)) { worst = own; }
+    }
+    return worst;
 }
 
 void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
@@ -303,7 +353,14 @@ void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
     later.pose(pose_b_);
     Seam seam = seam_between(earlier.character().rig(), pose_a_, pose_b_);
     seam.time = later.time();
-    seam.transition = later.instance(later.instance_count() - 1).transition;
+    // The youngest motion of all layers is the one to blame.
+    std::uint32_t newest = 0;
+    for (std::size_t l = 0; l < later.character().layers().size(); ++l) {
+        const InstanceView view = later.instance(later.instance_count(l) - 1, l);
+        if (l > 0 && view.serial < newest) { continue; }
+        newest = view.serial;
+        seam.transition = view.transition;
+    }
     seam.millimetres = std::max(seam.millimetres, worst_seam_.millimetres);
     if (worst_seam_.joint < 0 || seam.degrees > worst_seam_.degrees) {
         worst_seam_ = seam;
@@ -333,7 +390,14 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         record(earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
-    snap_.add(snap_frame(after));
+    for (std::size_t l = 0; l < snaps_.size(); ++l) {
+        // What shows nothing moves nobody.
+        if (l == 0 || shows_its_fades(after, l)) {
+            snaps_[l].add(snap_frame(after, l));
+        } else {
+            snaps_[l].pause();
+        }
+    }
 }
 
 } // namespace gait

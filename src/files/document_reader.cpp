@@ -864,8 +864,18 @@ private:
             MaskDefinition& mask = document_.masks.emplace_back();
             mask.name = name;
             mask.place = value->place;
-            const YamlMap map(*value, "a mask", {"from", "ramp", "joints"}, sink_);
+            const YamlMap map(*value, "a mask", {"from", "ramp", "mirror_of", "rest_of", "joins", "without", "joints"},
+                              sink_);
             mask.from = map.text("from");
+            mask.mirror_of = map.text("mirror_of");
+            mask.rest_of = map.text("rest_of");
+            for (const auto& [key, list] : {std::pair("joins", &mask.joins), std::pair("without", &mask.without)}) {
+                const YamlNode* others = map.find(key);
+                if (others == nullptr) { continue; }
+                for (const YamlNode* other : list_items(*others, "a list of masks", sink_)) {
+                    list->push_back(to_text(*other, "a mask's name", sink_));
+                }
+            }
             if (const auto ramp = map.number("ramp", "joints")) {
                 mask.ramp = *ramp;
                 if (!(ramp->value >= 1) || ramp->value > 100 || ramp->value != std::floor(ramp->value)) {
@@ -886,9 +896,11 @@ private:
                     mask.joints.emplace_back(joint, *number);
                 }
             }
-            if (map.is_map() && mask.from.empty() && mask.joints.empty()) {
+            const bool made_of_others = !mask.mirror_of.empty() || !mask.rest_of.empty() || !mask.joins.empty();
+            if (map.is_map() && mask.from.empty() && mask.joints.empty() && !made_of_others) {
                 sink_.error(value->place, "missing-key",
-                            "a mask needs a joint to begin at, or joints; add 'from: JOINT' or 'joints: {NAME: 1}'");
+                            "a mask needs a joint to begin at, joints, or other masks; add 'from: JOINT', 'joints: "
+                            "{NAME: 1}' or 'joins: [MASK, MASK]'");
             }
         }
     }

@@ -134,7 +134,9 @@ private:
                 sink_.error(mask.name.place, "doubled-name", fmt::format("two masks are called '{}'", mask.name.value),
                             path);
             }
-            if (assets_.rig) { data_->masks.push_back(mask_weights(mask, *assets_.rig, sink_, path)); }
+        }
+        if (assets_.rig) {
+            data_->masks = mask_weights(document_.masks, *assets_.rig, context_.mirrored_joints, sink_);
         }
     }
 

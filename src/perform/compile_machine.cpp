@@ -445,6 +445,9 @@ private:
             add_inner_machine(definition, index, path, info.name + ".");
         } else if (definition.play.nothing) {
             data_.states[index].motion = motions_.nothing_at_all();
+            // Nothing after nothing is the same nothing: what fades out above it goes on doing so.
+            data_.states[index].passes_on =
+                alike_.try_emplace(fmt::format("{}", layer_), std::uint16_t(alike_.size())).first->second;
             if (layer_ == 0) {
                 context_.error(definition.name.place, "wrong-layer",
                                fmt::format("below the lowest layer is nothing that could show; let '{}' play a clip",

@@ -314,9 +314,10 @@ namespace {
 /// At what instant an instance is looked at, and how much it counts.
 struct InstanceAt {
     float share = 0;
-    const float* mask = nullptr; ///< [the window's lanes] what its weight is multiplied by; null: nothing
-    double shift = 0;            ///< seconds from now
-    double strides = 0;          ///< of the shared phase, then
+    const float* mask = nullptr;          ///< [the window's lanes] what its weight is multiplied by; null: nothing
+    const float* mask_of_added = nullptr; ///< the same for what is added
+    double shift = 0;                     ///< seconds from now
+    double strides = 0;                   ///< of the shared phase, then
 };
 
 void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
@@ -339,11 +340,12 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
         Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
         if (profiles != nullptr) { sample.profile = profiles->of(leaf.channel); }
         alignas(cache_line) std::array<float, window_lanes> both; // NOLINT: filled when it is used
-        if (at.mask != nullptr && sample.profile != nullptr) {
-            for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = at.mask[lane] * sample.profile[lane]; }
+        const float* mask = adds ? at.mask_of_added : at.mask;
+        if (mask != nullptr && sample.profile != nullptr) {
+            for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = mask[lane] * sample.profile[lane]; }
             sample.profile = both.data();
-        } else if (at.mask != nullptr) {
-            sample.profile = at.mask;
+        } else if (mask != nullptr) {
+            sample.profile = mask;
         }
         adds ? blend.add_difference(sample) : blend.add(sample);
     }
@@ -423,13 +425,36 @@ PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, c
 
 namespace {
 
-/// Translations and scales of a sum whose weights make up `covered` a lane, as if they made up 1.
-void scale_offsets(const CharacterData& data, Window window, const float* covered, PoseRows out) {
+/// Where motions count on unlike parts of the body, the sum of their weights differs from lane to lane.
+struct UnlikeCover {
+    // NOLINTNEXTLINE: filled when it is used
+    alignas(cache_line) std::array<float, window_lanes> inverse, mask_over; ///< one over that sum, and the mask over it
+
+    struct Range {
+        std::size_t first, last;
+    };
+    void fill(const CharacterData& data, const LayerHeader& layer, const PoseShares& shares, Range instances,
+              std::span<const float> mask) {
+        const Folded counts = counted(shares.folded);
+        float masked = counts.masked * shares.scale, whole_body = counts.whole_body * shares.scale;
+        for (std::size_t i = instances.first; i < instances.last; ++i) {
+            (data.states[layer.instances[i].state].whole_body ? whole_body : masked) += shares.share[i];
+        }
+        for (std::size_t lane = 0; lane < mask.size(); ++lane) {
+            const float sum = masked * mask[lane] + whole_body;
+            inverse[lane] = sum > 1e-6F ? 1 / sum : 0;
+            mask_over[lane] = mask[lane] * inverse[lane];
+        }
+    }
+};
+
+/// Translations and scales of a sum as if its weights made up 1; `inverse` is one over what they make up.
+void scale_offsets(const CharacterData& data, Window window, const float* inverse, PoseRows out) {
     for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
         float* values = out.first + row * out.stride;
         const float* rest = data.rest.data() + (row - 4) * data.layout.lanes + window.first;
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            if (covered[lane] > 1e-6F) { values[lane] = rest[lane] + (values[lane] - rest[lane]) / covered[lane]; }
+            if (inverse[lane] > 0) { values[lane] = rest[lane] + (values[lane] - rest[lane]) * inverse[lane]; }
         }
     }
 }
@@ -456,30 +481,26 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
     // the mask carries those inside it, so that all motions count there.
     const bool unlike = shares.whole_body + shares.folded.whole_body > 0 && own.space == LayerSpace::local;
     const float* mask = unlike && own.mask != nothing ? data.masks[own.mask].data() + window.first : nullptr;
-    alignas(cache_line) std::array<float, window_lanes> covered; // NOLINT: filled when it is used
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
+    UnlikeCover unlike_cover;
+    if (mask != nullptr) { unlike_cover.fill(data, layer, shares, {what.first_instance, last}, {mask, window.lanes}); }
     const Folded counts = counted(shares.folded);
     const Folded folded{counts.masked * shares.scale, counts.whole_body * shares.scale};
-    if (mask != nullptr) {
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            covered[lane] = folded.masked * mask[lane] + folded.whole_body;
-        }
-    }
     if (folded.masked + folded.whole_body > 0) {
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            out.first[3 * out.stride + lane] = mask != nullptr ? covered[lane] : folded.masked + folded.whole_body;
+            out.first[3 * out.stride + lane] =
+                folded.whole_body + folded.masked * (mask != nullptr ? mask[lane] : 1.0F);
         }
     }
-    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
         if (!(shares.share[i] > 0)) { continue; }
         const Instance& instance = layer.instances[i];
         const CompiledState& state = data.states[instance.state];
         const Motion& motion = data.motions.motions[state.motion];
-        const InstanceAt at{shares.share[i], state.whole_body ? nullptr : mask, what.shift, strides};
+        InstanceAt at{shares.share[i], nullptr, nullptr, what.shift, strides};
         if (mask != nullptr) {
-            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                covered[lane] += at.share * (at.mask == nullptr ? 1.0F : at.mask[lane]);
-            }
+            at.mask = state.whole_body ? nullptr : mask;
+            at.mask_of_added = state.whole_body ? unlike_cover.inverse.data() : unlike_cover.mask_over.data();
         }
         blend.begin_instance(block.signs(instance));
         if (motion.channel_count > 0) {
@@ -491,7 +512,7 @@ void evaluate_window(const CharacterData& data, const PerformerBlock& block, con
         }
     }
     blend.finish();
-    if (mask != nullptr) { scale_offsets(data, window, covered.data(), out); }
+    if (mask != nullptr) { scale_offsets(data, window, unlike_cover.inverse.data(), out); }
     if (what.with_offset && layer.offset_active != 0) {
         apply_offset(data, block, std::max(0.0, layer.offset_elapsed + what.shift), window, out);
     }

@@ -147,7 +147,10 @@ void decide_all(Layers& layers) {
     if (!layers[0].data.forbidden.empty()) {
         layers.each([](Frame& frame) { yield_to_others(frame); });
     }
-    layers.each([](Frame& frame) { frame.passed_count = 0; });
+    layers.each([](Frame& frame) {
+        frame.passed_count = 0;
+        frame.led = false;
+    });
 }
 
 /// Nobody is told what a layer does that does not count.

@@ -731,13 +731,12 @@ void lead_others(Frame& frame, std::size_t from_level) {
         for (std::size_t l = 0; l < state.lead_count; ++l) {
             const CompiledLead& lead = frame.data.leads[state.first_lead + l];
             Frame& other = (*frame.others)[frame.data.states[lead.target].layer];
-            const bool there =
-                other.layer.depth == 0 || is_on_path(other.layer, frame.data.states[lead.target], lead.target);
-            if (there || (!lead.when.empty() && evaluate(frame.data.instructions(lead.when), inputs_of(frame)) == 0)) {
-                continue;
-            }
+            if (other.layer.depth == 0) { continue; } // the layers are only just being entered
+            if (!lead.when.empty() && evaluate(frame.data.instructions(lead.when), inputs_of(frame)) == 0) { continue; }
             // Who leads is not led back in the same instant, so that two cannot chase one another.
             if (other.leading) { continue; }
+            other.led = true;
+            if (is_on_path(other.layer, frame.data.states[lead.target], lead.target)) { continue; }
             Entrance entrance;
             entrance.fade = lead.fade;
             frame.leading = true;
@@ -852,7 +851,7 @@ Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransi
 void decide(Frame& frame) {
     LayerHeader& layer = frame.layer;
     Visited visited;
-    for (int hop = 0; hop < most_splits; ++hop) {
+    for (int hop = 0; hop < most_splits && !frame.led; ++hop) {
         double fade = 0;
         const std::uint16_t taken = find_due(frame, visited, fade);
         if (taken == no_transition) { break; }

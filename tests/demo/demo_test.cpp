@@ -337,11 +337,12 @@ TEST_CASE("looking over a shoulder at the lamp, the raised pole goes to each of 
     const auto& character = support::lamplighter().character;
     const auto hand_at = [&](double side, double up) {
         Performer performer(character);
-        performer.set("hands", "pole");
+        performer.set("button", true);
+        performer.send("light");
         performer.set("aim_side", side);
         performer.set("aim_up", up);
         for (int i = 0; i < 240; ++i) { performer.advance(1.0 / 60); }
-        REQUIRE(performer.state_name() == "lighting.working");
+        REQUIRE(performer.state_name(1) == "lighting.holding");
         std::vector<Transform> pose(character->joint_count());
         performer.model_pose(pose);
         return pose[std::size_t(character->rig().find("right_hand").value())].translation;
@@ -353,4 +354,49 @@ TEST_CASE("looking over a shoulder at the lamp, the raised pole goes to each of 
     CHECK(hand_at(40, 0).x < ahead.x - 0.05F);
     CHECK(hand_at(0, 15).y > ahead.y + 0.02F);
     CHECK(hand_at(0, 15).y < hand_at(0, 30).y);
+}
+
+TEST_CASE("two minds tells how legs and arms lead, wait for and give way to one another") {
+    const support::Finished told = support::run({GAIT_TWO_MINDS});
+    CAPTURE(told.out, told.err);
+    REQUIRE(told.code == 0);
+    std::size_t at = 0;
+    for (const char* next : {"still | free", "still | lighting.raising", "still | lighting.holding",
+                             "moving | lighting.holding",                             // she may walk with it
+                             "still | lighting.touching", "still | lighting.raising", // the second lamp waited
+                             "still | free | greet", "moving | free | greet", "the greeting is over", "still | ringing",
+                             "still | lighting.holding", "air.falling | free"}) {
+        CAPTURE(next);
+        const std::size_t found = told.out.find(next, at);
+        REQUIRE(found != std::string::npos);
+        at = found;
+    }
+}
+
+TEST_CASE("running she has no raised pole, ringing she stands, and turning to the next lamp waits for its moment") {
+    const auto& character = support::lamplighter().character;
+    const auto after = [&](auto play, double seconds) {
+        Performer her(character);
+        her.set("button", true);
+        her.send("light");
+        for (int i = 0; i < 90; ++i) { her.advance(1.0 / 60); }
+        REQUIRE(her.state_name(1) == "lighting.holding");
+        play(her);
+        for (int i = 0; i < int(seconds * 60); ++i) { her.advance(1.0 / 60); }
+        return std::pair(std::string(her.state_name(0)), std::string(her.state_name(1)));
+    };
+    using Both = std::pair<std::string, std::string>;
+    CHECK(after([](Performer& her) { her.set("speed", 1.2); }, 0.5) == Both("moving", "lighting.holding"));
+    CHECK(after([](Performer& her) { her.set("speed", 3.5); }, 1) == Both("moving", "free"));
+    CHECK(after([](Performer& her) { her.set("awning", true), her.set("speed", 1.0); }, 1) ==
+          Both("crouching", "free"));
+    CHECK(after([](Performer& her) { her.send("bell"); }, 0.5) == Both("still", "ringing"));
+    // Asked to turn as she still holds the pole up she does not; as it comes down she does, in the middle of it.
+    CHECK(after([](Performer& her) { her.set("aside", 80); }, 0.5) == Both("still", "lighting.holding"));
+    const auto touching = [](Performer& her) {
+        her.set("aside", 80);
+        her.set("button", false);
+    };
+    CHECK(after(touching, 0.05) == Both("still", "lighting.touching"));
+    CHECK(after(touching, 0.3) == Both("turning_right", "lighting.turning"));
 }

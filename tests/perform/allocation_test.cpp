@@ -81,7 +81,8 @@ TEST_CASE("hops, landings, picks, signals, events and values allocate nothing") 
     bindings.on_event([&](const gait::Event& event) { left += event.kind == gait::EventKind::left ? 1 : 0; });
     bindings.flag("airborne", [&] { return steps % 200 > 120 && steps % 200 < 160; });
     bindings.number("fall_speed", [&] { return float(steps % 200 > 130 ? steps % 40 : 0) / 4; });
-    const gait::SignalParameter hop = character->signal("hop"), greet = character->signal("greet");
+    const gait::SignalParameter hop = character->signal("hop"), light = character->signal("light");
+    const gait::OneShotHandle greet = character->one_shot("greet");
     const gait::ChoiceParameter hands = character->choice("hands");
     const gait::NumberParameter speed = character->number("speed");
     const gait::NumberValue top = character->number_value("top_speed");
@@ -89,8 +90,10 @@ TEST_CASE("hops, landings, picks, signals, events and values allocate nothing") 
     float sum = 0;
     for (; steps < 4000; ++steps) {
         if (steps % 170 == 0) { performer.send(hop); }
-        if (steps % 400 == 10) { performer.send(greet); }
-        performer.set(hands, steps % 900 > 500 ? "pole" : "free");
+        if (steps % 400 == 10) { performer.play_once(greet); }
+        if (steps % 350 == 20) { performer.send(light); }
+        if (steps % 1100 == 1000) { performer.send("bell"); }
+        performer.set(hands, steps % 900 > 500 ? "lantern" : "free");
         performer.set(speed, steps % 300 < 150 ? 3.0F : 0.0F);
         bindings.advance(performer, steps % 90 == 0 ? 0.9 : 1.0 / 60);
         sum += performer.get(top);

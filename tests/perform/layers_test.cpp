@@ -281,7 +281,7 @@ TEST_CASE("the layers decide in the order that the document declares") {
         return std::string(performer.state_name(0)) + " " + std::string(performer.state_name(1));
     };
     CHECK(first("") == "b led");
-    CHECK(first("decide: [arms, legs]\n") == "b led");
+    CHECK(first("decide: [arms, legs]\n") == "a b");
 }
 
 TEST_CASE("a state leads another layer as it is entered, by a condition if need be, and never restarts what is there") {

@@ -647,8 +647,12 @@ TEST_CASE("whatever speed, heading, turning, load and aim do, no seam shows in a
             if (unit(random) < 0.3) { performer.set("heading", 720 * unit(random) - 360); }
             if (unit(random) < 0.2) { performer.set("turning", 2 * unit(random) - 1); }
             if (unit(random) < 0.2) {
-                performer.set("hands", unit(random) < 0.5 ? "lantern" : unit(random) < 0.5 ? "pole" : "free");
+                performer.set("hands", unit(random) < 0.5 ? "lantern" : "free");
+                performer.set("button", unit(random) < 0.5);
             }
+            if (unit(random) < 0.1) { performer.send("light"); }
+            if (unit(random) < 0.05) { performer.send("bell"); }
+            if (unit(random) < 0.05) { performer.play_once("greet"); }
             if (unit(random) < 0.2) { performer.set("aim_side", 80 * unit(random) - 40); }
             if (unit(random) < 0.1) { performer.set("stopping", unit(random) < 0.5); }
             if (unit(random) < 0.1) { performer.send("set_off"); }

@@ -143,25 +143,41 @@ bool has_room(const Recording& recording, double from, double to, const std::str
     return (to - from) / std::max(recording.seconds, 1e-9) * 150 > double(name.size()) + 1;
 }
 
+/// A lane a layer: its states, the paler the less it counts.
 std::string states_panel(const Recording& recording, const Character& character) {
-    std::string out = "set ylabel 'state'\nset yrange [0:1]\nunset ytics\n";
+    const auto layers = character.layers();
+    std::string names;
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+        names += fmt::format("{}{} {}", l == 0 ? "" : ", ", plot_text(layers[l].name), double(l) + 0.5);
+    }
+    std::string out =
+        fmt::format("set ylabel '{}'\nset yrange [0:{}]\n", layers.size() == 1 ? "state" : "layers", layers.size());
+    out += layers.size() == 1 ? "unset ytics\n" : "set ytics (" + names + ") font ',9' noenhanced\n";
     const auto& frames = recording.frames;
     int object = 1;
-    for (std::size_t start = 0; start < frames.size();) {
-        std::size_t end = start;
-        while (end + 1 < frames.size() && frames[end + 1].state == frames[start].state) { ++end; }
-        const double from = frames[start].time, to = frames[std::min(end + 1, frames.size() - 1)].time;
-        out += fmt::format("set object {} rectangle from {:.4f},0.12 to {:.4f},0.88 fc rgb '{}' fs solid 0.35 border "
-                           "lc rgb '#555555'\n",
-                           object, from, to, plot_colour(frames[start].state));
-        const std::string& whole = character.states()[frames[start].state].name;
-        const std::string name = whole.substr(whole.rfind('.') + 1);
-        if (has_room(recording, from, to, name)) {
-            out += fmt::format("set label {} {} at {:.4f},0.5 center font ',9' noenhanced\n", object, plot_text(name),
-                               (from + to) / 2);
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+        for (std::size_t start = 0; start < frames.size();) {
+            std::size_t end = start;
+            const std::uint16_t state = frames[start].states[l];
+            double weight = frames[start].layer_weights[l];
+            while (end + 1 < frames.size() && frames[end + 1].states[l] == state) {
+                weight = std::max(weight, frames[++end].layer_weights[l]);
+            }
+            const double from = frames[start].time, to = frames[std::min(end + 1, frames.size() - 1)].time;
+            const StateInfo& info = character.states()[state];
+            start = end + 1;
+            if (info.nothing) { continue; }
+            out +=
+                fmt::format("set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fc rgb '{}' fs solid {:.2f} "
+                            "border lc rgb '#555555'\n",
+                            object, from, double(l) + 0.12, to, double(l) + 0.88, plot_colour(state), 0.35 * weight);
+            const std::string name = info.name.substr(info.name.rfind('.') + 1);
+            if (has_room(recording, from, to, name)) {
+                out += fmt::format("set label {} {} at {:.4f},{} center font ',9' noenhanced\n", object,
+                                   plot_text(name), (from + to) / 2, double(l) + 0.5);
+            }
+            ++object;
         }
-        ++object;
-        start = end + 1;
     }
     return out + "plot -1 notitle\nunset object\nunset label\n";
 }
@@ -257,8 +273,10 @@ std::string script_for(const Recording& recording, const Character& character, c
         script += fmt::format("set arrow {} from {:.4f},graph 0 to {:.4f},graph 1 nohead lc rgb '#bbbbbb' dt 2 back\n",
                               1000 + i, recording.transitions[i].time, recording.transitions[i].time);
     }
-    script += margins({0.95, 0.575}) + parameters_panel(recording, character);
-    script += margins({0.555, 0.485}) + states_panel(recording, character);
+    // The more layers, the less room for the parameters.
+    const double lanes = 0.555 + 0.03 * double(std::min<std::size_t>(character.layers().size() - 1, 6));
+    script += margins({0.95, lanes + 0.02}) + parameters_panel(recording, character);
+    script += margins({lanes, 0.485}) + states_panel(recording, character);
     // Feet are shown where the body goes somewhere.
     const bool feet = !recording.footprints.empty() && recording.path_length > 0.5;
     script += margins({0.465, feet ? 0.36 : 0.29}) + clips_panel(recording, character);

@@ -19,6 +19,28 @@ struct CheckOptions {
     bool draft = false;
 };
 
+/// Whether what `forbid` keeps apart could meet, and how.
+std::string forbidden_text(const Character& character) {
+    std::string text;
+    for (const ForbiddenPair& pair : forbidden_pairs(character)) {
+        text += fmt::format("  {} beside {}: ", character.full_name(pair.yields), character.full_name(pair.rules));
+        if (!pair.possible) {
+            text += "no way leads there\n";
+            continue;
+        }
+        std::string way;
+        for (const std::uint16_t index : pair.way) {
+            const TransitionInfo& info = character.transitions()[index];
+            way +=
+                fmt::format("{}{} to {}{}", way.empty() ? "" : ", then ", character.full_name(info.from),
+                            character.states()[info.to].name, info.when.empty() ? "" : fmt::format(" ({})", info.when));
+        }
+        text += fmt::format("possible{}{}; it yields and goes to {}\n", way.empty() ? "" : ", by ", way,
+                            character.full_name(pair.to));
+    }
+    return text.empty() ? text : "forbidden at once:\n" + text;
+}
+
 int run_check(const CheckOptions& options) {
     Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
     if (loaded.character && !options.draft) {
@@ -43,7 +65,16 @@ int run_check(const CheckOptions& options) {
     };
     const auto errors = count(Severity::error), warnings = count(Severity::warning);
     if (options.json) {
+        nlohmann::json pairs = nlohmann::json::array();
+        if (loaded.character) {
+            for (const ForbiddenPair& pair : forbidden_pairs(*loaded.character)) {
+                pairs.push_back({{"yields", loaded.character->full_name(pair.yields)},
+                                 {"while", loaded.character->full_name(pair.rules)},
+                                 {"possible", pair.possible}});
+            }
+        }
         print(nlohmann::json{{"document", options.document},
+                             {"forbidden", pairs},
                              {"errors", errors},
                              {"warnings", warnings},
                              {"diagnostics", to_json(loaded.diagnostics)}}
@@ -65,6 +96,7 @@ int run_check(const CheckOptions& options) {
         summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings,
                                warnings == 1 ? "" : "s");
     }
+    if (loaded.character) { summary += forbidden_text(*loaded.character); }
     print_report(summary);
     return exit_code(loaded.diagnostics);
 }

@@ -69,8 +69,8 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
 std::string transition_name(const Character& character, std::uint16_t transition) {
     if (transition >= character.transitions().size()) { return "the start"; }
     const TransitionInfo& info = character.transitions()[transition];
-    if (info.within) { return fmt::format("{} in {}", info.when, character.states()[info.from].name); }
-    return character.states()[info.from].name + " to " + character.states()[info.to].name;
+    if (info.within) { return fmt::format("{} in {}", info.when, character.full_name(info.from)); }
+    return character.full_name(info.from) + " to " + character.states()[info.to].name;
 }
 
 std::string joint_name(const Character& character, int joint) {
@@ -95,7 +95,7 @@ std::string story(const Recording& recording, const Character& character) {
     Table changes({{"time", A::right}, {"from"}, {"to"}, {"because"}, {"fade"}});
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
-        changes.add({fmt::format("{:.3f} s", record.time), character.states()[info.from].name,
+        changes.add({fmt::format("{:.3f} s", record.time), character.full_name(info.from),
                      info.within ? "" : character.states()[info.to].name, info.when, describe_fade(info)});
     }
     text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
@@ -109,11 +109,11 @@ std::string story(const Recording& recording, const Character& character) {
             // Of a machine that was never entered its own name says enough.
             const std::uint16_t parent = character.states()[s].parent;
             if (parent == 0xFFFF || recording.seconds_in_state[parent] > 0) {
-                never += (never.empty() ? "" : ", ") + character.states()[s].name;
+                never += (never.empty() ? "" : ", ") + character.full_name(std::uint16_t(s));
             }
             continue;
         }
-        states.add({character.states()[s].name, fmt::format("{:.2f} s", recording.seconds_in_state[s]),
+        states.add({character.full_name(std::uint16_t(s)), fmt::format("{:.2f} s", recording.seconds_in_state[s]),
                     fmt::format("{:.0f} %",
                                 recording.seconds > 0 ? 100 * recording.seconds_in_state[s] / recording.seconds : 0)});
     }
@@ -176,14 +176,14 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
         transitions.push_back({{"time_s", record.time},
-                               {"from", character.states()[info.from].name},
-                               {"to", character.states()[info.to].name},
+                               {"from", character.full_name(info.from)},
+                               {"to", character.full_name(info.to)},
                                {"because", info.when},
                                {"fade_s", info.fade},
                                {"ease", std::string(name_of(info.ease))}});
     }
     for (std::size_t s = 0; s < character.states().size(); ++s) {
-        states[character.states()[s].name] = recording.seconds_in_state[s];
+        states[character.full_name(std::uint16_t(s))] = recording.seconds_in_state[s];
     }
     const Seam& seam = recording.seam;
     const Snap& snap = recording.worst_snap;
@@ -327,7 +327,9 @@ int run_perform(const PerformOptions& options) {
         const StateHandle state = character.state(options.enter);
         if (!state) {
             std::vector<std::string> names;
-            for (const StateInfo& info : character.states()) { names.push_back(info.name); }
+            for (std::size_t s = 0; s < character.states().size(); ++s) {
+                names.push_back(character.full_name(std::uint16_t(s)));
+            }
             const std::string near = nearest_name(options.enter, names);
             complain(near.empty() ? fmt::format("no state '{}'; there {} {}", options.enter,
                                                 names.size() == 1 ? "is only" : "are", fmt::join(names, ", "))

@@ -19,6 +19,10 @@ RecordedFrame capture(const Performer& performer) {
         frame.smoothed.push_back(performer.smoothed(NumberParameter{std::uint16_t(p)}));
     }
     frame.state = performer.state();
+    for (std::size_t l = 0; l < character.layers().size(); ++l) {
+        frame.states.push_back(performer.state(l));
+        frame.layer_weights.push_back(performer.layer_weight(l));
+    }
     for (std::size_t i = 0; i < performer.instance_count(); ++i) {
         RecordedInstance instance;
         instance.view = performer.instance(i);
@@ -76,9 +80,11 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
             recording.transitions.push_back(t);
         }
         // A state that holds others is as long active as they are.
-        for (std::uint16_t state = performer.state(); state != 0xFFFF;
-             state = performer.character().states()[state].parent) {
-            recording.seconds_in_state[state] += dt;
+        for (std::size_t l = 0; l < performer.character().layers().size(); ++l) {
+            for (std::uint16_t state = performer.state(l); state != 0xFFFF;
+                 state = performer.character().states()[state].parent) {
+                recording.seconds_in_state[state] += dt;
+            }
         }
         const Travel travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
         performer.plant_feet(travel);
@@ -94,8 +100,8 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         recording.frames.back().jolt = watch.snap().last_jolt();
     }
     recording.seam = watch.worst_seam();
-    recording.snaps = watch.snap().transitions();
-    recording.worst_snap = watch.snap().worst();
+    recording.snaps = watch.transitions();
+    recording.worst_snap = watch.worst_snap();
     recording.faults = performer.faults();
     recording.feet = prints.feet();
     recording.footprints = prints.all();
@@ -122,6 +128,9 @@ std::string trace_csv(const Recording& recording, const Character& character) {
         out +=
             fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m);
     }
+    for (std::size_t l = 1; l < character.layers().size(); ++l) {
+        out += fmt::format(",{0}_state,{0}_weight", character.layers()[l].name);
+    }
     out += ",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,jolt_deg_per_s\n";
     for (const RecordedFrame& frame : recording.frames) {
         out += fmt::format("{:.6f}", frame.time);
@@ -144,6 +153,10 @@ std::string trace_csv(const Recording& recording, const Character& character) {
             }
             out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name),
                                instance.view.weight, csv_cell(clips), weights, phases);
+        }
+        for (std::size_t l = 1; l < frame.states.size(); ++l) {
+            out +=
+                fmt::format(",{},{:.5f}", csv_cell(character.states()[frame.states[l]].name), frame.layer_weights[l]);
         }
         out += fmt::format(",{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.4f}\n", frame.place.x, frame.place.y, frame.place.z,
                            frame.place.heading, frame.travel.share, frame.jolt);

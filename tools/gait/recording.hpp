@@ -22,8 +22,10 @@ struct RecordedInstance {
 
 struct RecordedFrame {
     double time = 0;
-    std::vector<float> set, smoothed; ///< a parameter each
-    std::uint16_t state = 0;
+    std::vector<float> set, smoothed;  ///< a parameter each
+    std::uint16_t state = 0;           ///< of the lowest layer
+    std::vector<std::uint16_t> states; ///< a layer each
+    std::vector<double> layer_weights; ///< a layer each
     std::vector<RecordedInstance> instances;
     double jolt = 0; ///< the greatest of any joint, degrees a second
     std::vector<Transform> pose;

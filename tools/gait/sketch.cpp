@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <map>
 #include <memory>
+#include <optional>
 
 namespace gait::tool {
 namespace {
@@ -105,7 +106,18 @@ std::string describe(const MotionDefinition& motion, const Arguments& arguments)
         return (motion.choose->by.empty() ? "on entry" : "by " + quoted(motion.choose->by.value)) + ":\\n" +
                entries.text();
     }
+    if (motion.nothing) { return "nothing: what is below shows"; }
     return quoted(substituted(motion.clip, arguments).value) + rate;
+}
+
+/// What a layer is, beside its machine.
+std::string describe(const LayerDefinition& layer) {
+    std::string text = quoted(layer.name.value);
+    if (!layer.mask.empty()) { text += " on " + quoted(layer.mask.value); }
+    if (!layer.weight.empty()) { text += ", by " + quoted(layer.weight.value); }
+    if (layer.mode == LayerMode::add) { text += ", added"; }
+    if (layer.space == LayerSpace::model) { text += ", in model space"; }
+    return text;
 }
 
 std::string describe(const TransitionDefinition& transition, const Arguments& arguments) {
@@ -152,11 +164,14 @@ public:
         for (std::size_t l = 0; l < document_.layers.size(); ++l) {
             const LayerDefinition& layer = document_.layers[l];
             out_ += fmt::format("  subgraph cluster_{} {{\n    label=\"{}\"; color=\"#bbbbbb\"; style=rounded;\n", l,
-                                quoted(layer.name.value));
-            const int machine = draw_machine(layer.machine, {}, -1, std::to_string(l), 0);
+                                describe(layer));
+            roots_.push_back(draw_machine(layer.machine, {}, -1, std::to_string(l), 0));
             out_ += "  }\n";
-            draw_ways(machine);
+            draw_ways(roots_.back());
         }
+        draw_one_shots();
+        for (std::size_t l = 0; l < document_.layers.size(); ++l) { draw_leads(roots_[l]); }
+        for (const ForbidDefinition& forbid : document_.forbid) { draw_forbid(forbid); }
         return out_ + "}\n";
     }
 
@@ -222,7 +237,10 @@ private:
         }
         if (inner == nullptr) {
             out_ += fmt::format("    \"{}\" [label=\"{}\\n({}{})\"];\n", quoted(own), title,
-                                describe(state.play, arguments), state.game_moves ? "\\nthe game moves" : "");
+                                describe(state.play, arguments),
+                                state.whole_body   ? "\\nthe whole body"
+                                : state.game_moves ? "\\nthe game moves"
+                                                   : "");
             return;
         }
         if (state.resume) { title += " (resumes)"; }
@@ -265,6 +283,63 @@ private:
         for (const auto& [name, inner] : machine.inner) { draw_ways(inner); }
     }
 
+    void draw_one_shots() {
+        if (document_.one_shots.empty()) { return; }
+        out_ += "  subgraph cluster_once { label=\"one-shots\"; color=\"#bbbbbb\"; style=rounded;\n";
+        for (const OneShotDefinition& shot : document_.one_shots) {
+            const char* again = shot.again == OneShotAgain::restart ? "restarts"
+                                : shot.again == OneShotAgain::queue ? "queues one"
+                                                                    : "ignores a second call";
+            out_ +=
+                fmt::format("    \"once/{0}\" [label=\"{0}\\n({1}{2})\\n{3}\", shape=box, fillcolor=\"#f7f1e4\"];\n",
+                            quoted(shot.name.value), describe(shot.play, {}),
+                            shot.mask.empty() ? "" : " on " + quoted(shot.mask.value), again);
+        }
+        out_ += "  }\n";
+    }
+
+    /// The machine of a layer by its name; -1 for none.
+    [[nodiscard]] int root_of(const std::string& layer) const {
+        for (std::size_t l = 0; l < document_.layers.size(); ++l) {
+            if (document_.layers[l].name.value == layer) { return roots_[l]; }
+        }
+        return -1;
+    }
+
+    void draw_leads(int index) {
+        const Machine machine = machines_[std::size_t(index)];
+        for (const StateDefinition& state : machine.definition->states) {
+            for (const LeadDefinition& lead : state.leads) {
+                const int root = root_of(lead.layer.value);
+                if (root < 0) { continue; }
+                const std::string when =
+                    lead.when.empty() ? "" : "\\n" + quoted(words_substituted(lead.when.value, machine.arguments));
+                arrow(end_at(index, state.name.value), end_at(root, lead.to.value), "leads" + when,
+                      ", color=\"#b35900\", fontcolor=\"#b35900\", style=bold, constraint=false");
+            }
+        }
+        for (const auto& [name, inner] : machine.inner) { draw_leads(inner); }
+    }
+
+    /// The end for `arms.lighting`, or for a whole layer.
+    std::optional<End> end_in_layer(const std::string& name) {
+        const std::size_t dot = name.find('.');
+        const int root = root_of(name.substr(0, dot));
+        if (root < 0) { return std::nullopt; }
+        if (dot != std::string::npos) { return end_at(root, name.substr(dot + 1)); }
+        End end = end_at(root, machines_[std::size_t(root)].definition->start.value);
+        return end;
+    }
+
+    void draw_forbid(const ForbidDefinition& forbid) {
+        const auto from = end_in_layer(forbid.yields.value), to = end_in_layer(forbid.while_active.value);
+        if (!from || !to) { return; }
+        std::string label = "not while";
+        for (const Text& except : forbid.except) { label += "\\nbut " + quoted(except.value); }
+        arrow(*from, *to, label,
+              ", color=\"#b3003c\", fontcolor=\"#b3003c\", style=dotted, arrowhead=tee, constraint=false");
+    }
+
     /// Where an arrow to `name` ends, looked for in a machine and those around it.
     End end_at(int machine, const std::string& name) {
         const std::string first = name.substr(0, name.find('.'));
@@ -286,6 +361,7 @@ private:
 
     const Document& document_;
     std::vector<Machine> machines_;
+    std::vector<int> roots_; ///< the machine of each layer
     std::string out_;
 };
 

@@ -2,6 +2,8 @@
 
 #include "output.hpp"
 
+#include "perform/character_data.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -45,8 +47,14 @@ void Weighing::watch(const Performer& performer) {
     done_ = true;
     ++frames_;
     time_ = performer.time();
-    where_ = performer.state_name();
+    where_.clear();
+    for (const std::size_t layer : performer.character().data().decide_order) {
+        where_ += (where_.empty() ? "" : ", ") + performer.character().full_name(performer.state(layer));
+    }
     for (const WeighedTransition& weighed : weigh_transitions(performer)) {
+        const auto layer_of = [&](std::uint16_t state) { return performer.character().states()[state].layer; };
+        const TransitionInfo& info = performer.character().transitions()[weighed.transition];
+        if (state_ && layer_of(info.from) != layer_of(state_.index)) { continue; }
         Way& way = way_of(weighed.transition);
         ++way.weighed;
         for (const WeighedPart& part : weighed.parts) {
@@ -64,11 +72,11 @@ void Weighing::watch(const Performer& performer) {
 std::string Weighing::text(const Character& character) const {
     if (frames_ == 0) {
         return instant_ ? fmt::format("  why: {:g} s is past the end\n", *instant_)
-                        : fmt::format("  why: '{}' was never active\n", character.states()[state_.index].name);
+                        : fmt::format("  why: '{}' was never active\n", character.full_name(state_.index));
     }
     const bool many = bool(state_);
     std::string out = many ? fmt::format("  why '{}' is left or not, over the {} frames in which it was active:\n",
-                                         character.states()[state_.index].name, frames_)
+                                         character.full_name(state_.index), frames_)
                            : fmt::format("  why '{}' is left or not, at {:.3f} s:\n", where_, time_);
     if (ways_.empty()) { return out + "  nothing leads out of it\n"; }
     using A = Table::Align;
@@ -88,7 +96,7 @@ std::string Weighing::text(const Character& character) const {
                                                   : fmt::format("{:.3g} %", 100.0 * part.held / way.weighed);
             }
             stopped = stopped || !part.last.holds;
-            std::vector<std::string> cells{first ? character.states()[info.from].name : "",
+            std::vector<std::string> cells{first ? character.full_name(info.from) : "",
                                            first ? character.states()[info.to].name : "", part.last.text, held,
                                            part.last.values};
             if (many) { cells.insert(cells.begin() + 2, first ? fmt::format("{} x", way.taken) : ""); }
@@ -110,13 +118,13 @@ nlohmann::json Weighing::json(const Character& character) const {
                              {"frames_held", part.held},
                              {"values", part.last.values}});
         }
-        ways.push_back({{"from", character.states()[info.from].name},
+        ways.push_back({{"from", character.full_name(info.from)},
                         {"to", character.states()[info.to].name},
                         {"frames_weighed", way.weighed},
                         {"taken", way.taken},
                         {"parts", parts}});
     }
-    return {{"state", state_ ? character.states()[state_.index].name : where_},
+    return {{"state", state_ ? character.full_name(state_.index) : where_},
             {"frames", frames_},
             {"time_s", time_},
             {"transitions", ways}};
