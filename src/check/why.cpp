@@ -150,6 +150,10 @@ private:
         for (const Instruction& i : parsed.code) {
             if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) {
                 const bool raw = i.operation == Operation::raw_parameter;
+                if (i.slot >= data_.parameters.size()) {
+                    tell_of_layer(i.slot, tell);
+                    continue;
+                }
                 const ParameterInfo& info = data_.parameters[i.slot];
                 const float value = raw ? block_.raw()[i.slot] : block_.smoothed()[i.slot];
                 tell(raw ? "raw(" + info.name + ")" : info.name, value_text(info, value));
@@ -176,6 +180,19 @@ private:
             }
         }
         add(text, values, evaluate(parsed.code, standing.inputs) != 0);
+    }
+
+    /// What stands in a slot that looks at another layer.
+    template <typename Tell> void tell_of_layer(std::uint16_t slot, Tell tell) {
+        for (const ComputedParameter& computed : data_.computed) {
+            if (computed.slot != slot) { continue; }
+            const std::string& layer = data_.layers[computed.layer].name;
+            if (computed.source == ParameterSource::layer_state) {
+                tell(layer, std::string(performer_.state_name(computed.layer)));
+            } else if (computed.source == ParameterSource::layer_reading) {
+                tell(layer, number_text(double(block_.smoothed()[slot])));
+            }
+        }
     }
 
     static std::string value_text(const ParameterInfo& info, float value) {

@@ -166,7 +166,8 @@ void lay_over(Rows below, ConstRows above, const float* weights, const float* si
         const auto weight = hn::Load(d, weights + lane);
         const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
         if (hn::AllTrue(d, untouched)) { continue; }
-        const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, hn::Load(d, signs + lane));
+        const auto sign = hn::Load(d, signs + lane);
+        const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
         float* b = below.first + lane;
         const float* a = above.first + lane;
         const auto bx = hn::Load(d, b), by = hn::Load(d, b + below.stride);
@@ -178,7 +179,7 @@ void lay_over(Rows below, ConstRows above, const float* weights, const float* si
         const auto square = hn::MulAdd(qx, qx, hn::MulAdd(qy, qy, hn::MulAdd(qz, qz, hn::Mul(qw, qw))));
         const auto scale = hn::Div(one, hn::Sqrt(hn::Max(square, least)));
         const auto mixed = [&](auto under, auto over, auto sum) {
-            return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, over, hn::Mul(sum, scale)));
+            return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, hn::Mul(over, sign), hn::Mul(sum, scale)));
         };
         hn::Store(mixed(bx, ax, qx), d, b);
         hn::Store(mixed(by, ay, qy), d, b + below.stride);

@@ -59,8 +59,8 @@ void normalize(Rows rotations, std::size_t lanes);
 /// rotations = exp(turn) * rotations, with `turn` a rotation vector in three rows (radians, at most pi long).
 void turn_by(Rows rotations, ConstRows turn, std::size_t lanes);
 
-/// below = above where a lane's weight is 1, below where it is 0 (to the last bit), and between them on the way from
-/// one to the other, `above` taken times `signs` [lanes of 1 and -1].
+/// below = above times `signs` [lanes of 1 and -1] where a lane's weight is 1, below where it is 0 (to the last bit),
+/// and between them on the way from one to the other.
 void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes);
 
 /// The vector instruction sets this machine can run, best first, by name.

@@ -40,15 +40,6 @@ void fill_weights(const CharacterData& data, const CompiledLayer& own, const Cov
     }
 }
 
-/// 1 and -1 a lane, from bits.
-void fill_signs(const std::uint32_t* bits, std::size_t joints, Window window, float* signs) {
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const std::size_t joint = window.first + lane;
-        const bool turned = joint < joints && ((bits[joint / 32] >> (joint % 32)) & 1U) != 0;
-        signs[lane] = turned ? -1.0F : 1.0F;
-    }
-}
-
 void mix_offsets(const CharacterData& data, const float* weights, Window window, PoseRows out, const WindowPose& own) {
     for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
         float* below = out.first + row * out.stride;
@@ -64,21 +55,37 @@ PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window 
     return {block.pose() + window.first, data.layout.lanes};
 }
 
-/// Whether two rotations lie on unlike hemispheres.
-bool opposed(PoseRows below, const WindowPose& above, std::size_t lane) {
+/// On which hemisphere a joint of the layer joins those below: fixed as it begins to show and kept, so that nothing
+/// flips while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being
+/// laid bare, say, or covered), so does this. `agree` is the cosine of half the turn between them.
+bool is_turned(const PerformerBlock& block, std::size_t joint, float agree) {
+    std::uint32_t& word = block.layer_signs()[joint / 32];
+    const std::uint32_t bit = 1U << (joint % 32);
+    std::int8_t& before = block.agreement()[joint];
+    if (block.layer().signs_chosen == 0) {
+        word = agree < 0 ? word | bit : word & ~bit;
+    } else {
+        const float now = (word & bit) != 0 ? -agree : agree;
+        constexpr float clearly = 0.2F;
+        if (now * before < 0 && std::fabs(now) > clearly && std::abs(int(before)) > int(127 * clearly)) { word ^= bit; }
+    }
+    const bool turned = (word & bit) != 0;
+    before = std::int8_t(std::lround(127 * std::clamp(turned ? -agree : agree, -1.0F, 1.0F)));
+    return turned;
+}
+
+float agreement(PoseRows below, const WindowPose& above, std::size_t lane) {
     float product = 0;
     for (std::size_t row = 0; row < 4; ++row) {
         product += below.first[row * below.stride + lane] * above.rows[row * window_lanes + lane];
     }
-    return product < 0;
+    return product;
 }
 
 /// The layer's rotations in the place of those below, each against its parent.
 void replace_local(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     LayerHeader& layer = block.layer();
-    std::uint32_t* bits = block.layer_signs();
-    if (layer.signs_chosen == 0) { std::fill_n(bits, data.layout.sign_words, 0U); }
     each_window(data, [&](Window window) {
         alignas(cache_line) std::array<float, window_lanes> weights, signs; // NOLINT: filled below
         fill_weights(data, own, cover, window, weights.data());
@@ -89,15 +96,11 @@ void replace_local(const CharacterData& data, const PerformerBlock& block, const
         WindowPose pose;
         evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
-        if (layer.signs_chosen == 0) {
-            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                const std::size_t joint = window.first + lane;
-                if (joint < data.rig.joints.size() && opposed(out, pose, lane)) {
-                    bits[joint / 32] |= 1U << (joint % 32);
-                }
-            }
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            const std::size_t joint = window.first + lane;
+            const bool turned = joint < data.rig.joints.size() && is_turned(block, joint, agreement(out, pose, lane));
+            signs[lane] = turned ? -1.0F : 1.0F;
         }
-        fill_signs(bits, data.rig.joints.size(), window, signs.data());
         kernels::lay_over({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(), signs.data(),
                           window.lanes);
         mix_offsets(data, weights.data(), window, out, pose);
@@ -114,8 +117,6 @@ Quat quat_of(const float* rows, std::size_t stride) {
 void replace_in_model(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     LayerHeader& layer = block.layer();
-    std::uint32_t* bits = block.layer_signs();
-    if (layer.signs_chosen == 0) { std::fill_n(bits, data.layout.sign_words, 0U); }
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
     std::array<Quat, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
     each_window(data, [&](Window window) {
@@ -135,9 +136,8 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
             wanted[joint] = target;
             shown[joint] = below;
             const float weight = weights[lane];
-            if (layer.signs_chosen == 0 && dot(below, target) < 0) { bits[joint / 32] |= 1U << (joint % 32); }
+            const bool turned = is_turned(block, joint, dot(below, target));
             if (!(weight > 0)) { continue; }
-            const bool turned = ((bits[joint / 32] >> (joint % 32)) & 1U) != 0;
             const float share = turned ? -weight : weight, rest = 1 - weight;
             shown[joint] = normalized({rest * below.x + share * target.x, rest * below.y + share * target.y,
                                        rest * below.z + share * target.z, rest * below.w + share * target.w});

@@ -42,6 +42,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.terms = place_all(most_instances * own.terms, float{});
         layer.bends = place_all(most_instances, Bend{});
         layer.signs = place_all((1 + most_instances) * layout.sign_words, std::uint32_t{});
+        layer.agreement = place_all(layout.lanes, std::int8_t{});
         layer.offset_move = place_all(2 * needs.moved_components, float{});
         layer.value_offset = place_all(needs.values, float{});
         layer.actives = place_all(most_instances * (1 + own.leaves), std::uint16_t{});

@@ -187,6 +187,8 @@ struct LayerLayout {
     std::size_t actives = 0;      ///< uint16[most_instances][1 + most_leaves]: how many leaves have weight, and which
     std::size_t signs = 0; ///< uint32[1 + most_instances][sign_words]; a set bit turns the joint's quaternion round:
                            ///< first the layer's own, as it joins those below
+    std::size_t agreement = 0;   ///< int8[lanes]: how far the layer and those below agreed last, the cosine of half the
+                                 ///< turn between them, times 127
     std::size_t offset_turn = 0; ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
     std::size_t offset_move = 0; ///< float[start, velocity][moved components]
 };
@@ -261,6 +263,7 @@ public:
     [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(own_->bends)[instance.slot]; }
     /// Of the layer as a whole.
     [[nodiscard]] std::uint32_t* layer_signs() const { return at<std::uint32_t>(own_->signs); }
+    [[nodiscard]] std::int8_t* agreement() const { return at<std::int8_t>(own_->agreement); }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(own_->signs) + (1U + instance.slot) * layout_->sign_words;
     }

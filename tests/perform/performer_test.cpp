@@ -487,7 +487,7 @@ TEST_CASE("a game may enter a state directly, with a fade and without a seam") {
     for (int i = 0; i < 60; ++i) { performer.advance(1.0 / 60); }
     const StateHandle still = character->state("still");
     REQUIRE(still);
-    CHECK(character->state("body.still").index == still.index);
+    CHECK(character->state("legs.still").index == still.index);
     CHECK_FALSE(character->state("flying"));
     performer.set("speed", 0);
     const auto pose = pose_of(performer);

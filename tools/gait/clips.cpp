@@ -4,7 +4,11 @@
 #include "film.hpp"
 #include "output.hpp"
 
+#include "rig/body_parts.hpp"
+#include "rig/mask_weights.hpp"
+
 #include "gait/bvh.hpp"
+#include "gait/compile.hpp"
 #include "gait/fit.hpp"
 #include "gait/measure.hpp"
 
@@ -13,6 +17,7 @@
 #include <algorithm>
 #include <cmath>
 #include <memory>
+#include <optional>
 
 namespace gait::tool {
 namespace {
@@ -27,25 +32,64 @@ struct ClipsOptions {
     std::vector<std::string> feet;
     std::string up;
     double scale = 0;
+    std::string mask; ///< DOCUMENT:NAME
     bool tree = false;
     bool mirror = false;
     bool marks = false;
     bool json = false;
 };
 
-std::string tree_text(const Rig& rig) {
+/// The tree of joints; with a mask, its weight on each.
+std::string tree_text(const Rig& rig, const std::vector<float>& mask = {}) {
     std::string text;
     std::vector<int> depth(rig.joints.size(), 0);
-    Table table({{"joint"}, {"at rest (x, y, z)", Table::Align::right}});
+    std::vector<Table::Column> columns{{"joint"}, {"at rest (x, y, z)", Table::Align::right}};
+    if (!mask.empty()) { columns.insert(columns.end(), {{"weight", Table::Align::right}, {""}}); }
+    Table table(columns);
     const auto model = model_space(rig, rest_pose(rig));
     for (std::size_t j = 0; j < rig.joints.size(); ++j) {
         const Joint& joint = rig.joints[j];
         depth[j] = joint.parent < 0 ? 0 : depth[std::size_t(joint.parent)] + 1;
         const Vec3 at = model[j].translation;
-        table.add({std::string(std::size_t(depth[j]) * 2, ' ') + joint.name,
-                   fmt::format("{:7.3f} {:7.3f} {:7.3f} m", at.x, at.y, at.z)});
+        std::vector<std::string> cells{std::string(std::size_t(depth[j]) * 2, ' ') + joint.name,
+                                       fmt::format("{:7.3f} {:7.3f} {:7.3f} m", at.x, at.y, at.z)};
+        if (!mask.empty()) {
+            constexpr float longest = 20; // characters
+            cells.push_back(fmt::format("{:.2f}", mask[j]));
+            cells.push_back(std::string(std::size_t(std::lround(longest * mask[j])), '#'));
+        }
+        table.add(cells);
     }
     return table.text();
+}
+
+/// The weights that `--mask` names, on this rig.
+std::optional<std::vector<float>> mask_on(const std::string& asked, const Rig& rig) {
+    const std::size_t colon = asked.rfind(':');
+    if (colon == std::string::npos) {
+        complain(fmt::format("--mask takes DOCUMENT:NAME, such as lamplighter.gait.yaml:trunk; found '{}'", asked));
+        return std::nullopt;
+    }
+    const DocumentRead read = read_document(asked.substr(0, colon));
+    report(read.diagnostics);
+    if (has_errors(read.diagnostics)) { return std::nullopt; }
+    std::vector<std::string> names;
+    for (const MaskDefinition& mask : read.document.masks) { names.push_back(mask.name.value); }
+    const std::string name = asked.substr(colon + 1);
+    const auto found = std::find(names.begin(), names.end(), name);
+    if (found == names.end()) {
+        const std::string near = nearest_name(name, names);
+        complain(fmt::format("no mask '{}'{}", name,
+                             near.empty() ? fmt::format("; there is {}", fmt::join(names, ", "))
+                                          : fmt::format("; did you mean '{}'?", near)));
+        return std::nullopt;
+    }
+    DiagnosticSink sink(read.document);
+    const auto weights = mask_weights(read.document.masks, rig, mirror_pairs(rig), sink);
+    report(sink.list());
+    if (has_errors(sink.list())) { return std::nullopt; }
+    const AlignedFloats& own = weights[std::size_t(found - names.begin())];
+    return std::vector<float>(own.begin(), own.begin() + std::ptrdiff_t(rig.joints.size()));
 }
 
 std::string describe_loop(const LoopGap& gap) {
@@ -272,7 +316,11 @@ int run_clips(const ClipsOptions& options) {
         if (!result.file) { continue; }
         if (!options.film.empty()) { code = std::max(code, film_clip(options, path, *result.file)); }
         if (!options.chart.empty()) { code = std::max(code, chart_clip(options, path, *result.file)); }
-        if (options.json) {
+        if (!options.mask.empty()) {
+            const auto mask = mask_on(options.mask, result.file->rig);
+            if (!mask) { return bad_input; }
+            print(tree_text(result.file->rig, *mask));
+        } else if (options.json) {
             all.push_back(json_of(path, *result.file, options));
         } else if (options.marks) {
             print(marks_of(*result.file, options));
@@ -311,6 +359,8 @@ void add_clips(CLI::App& app, Run& run) {
         ->check(CLI::IsMember({"y", "z"}));
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");
     command->add_flag("--mirror", options->mirror, "list the joints that mirror each other");
+    command->add_option("--mask", options->mask, "show a document's mask on the tree of joints")
+        ->type_name("DOCUMENT:NAME");
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip "
