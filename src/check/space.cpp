@@ -301,8 +301,16 @@ std::optional<Document> lone_state(const Document& document, const std::string& 
             Document lone = document;
             StateDefinition state = *found;
             state.go.clear();
-            lone.layers = {layer};
-            lone.layers.front().machine = {};
+            state.leads.clear();
+            state.whole_body = state.takes_travel = false;
+            // By itself it is the lowest layer, and nothing of the others is left to speak of.
+            lone.one_shots.clear();
+            lone.forbid.clear();
+            lone.decide.clear();
+            LayerDefinition alone;
+            alone.name = layer.name;
+            alone.place = layer.place;
+            lone.layers = {alone};
             lone.layers.front().machine.start = state.name;
             lone.layers.front().machine.states = {state};
             return lone;

@@ -327,9 +327,7 @@ int run_perform(const PerformOptions& options) {
         const StateHandle state = character.state(options.enter);
         if (!state) {
             std::vector<std::string> names;
-            for (std::size_t s = 0; s < character.states().size(); ++s) {
-                names.push_back(character.full_name(std::uint16_t(s)));
-            }
+            for (const StateInfo& info : character.states()) { names.push_back(info.name); }
             const std::string near = nearest_name(options.enter, names);
             complain(near.empty() ? fmt::format("no state '{}'; there {} {}", options.enter,
                                                 names.size() == 1 ? "is only" : "are", fmt::join(names, ", "))
