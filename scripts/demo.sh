@@ -14,4 +14,6 @@ build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.
 echo
 build/demo/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o out/map.png
 echo
+build/demo/bin/two_minds
+echo
 exec build/demo/bin/quay_walk --out out/quay-walk

@@ -1,3 +1,5 @@
+#include "gait/compile.hpp"
+#include "gait/inspect.hpp"
 #include "gait/smoothness.hpp"
 #include "support.hpp"
 
@@ -655,4 +657,82 @@ TEST_CASE("what is wrong with layers is said, with its place and what to write")
                has("one-shot 'greet' plays nothing; add 'play: CLIP'"));
     CHECK_THAT(layers("", "forbid: [{yields: legs.a, while: legs.b}]\n"), has("no state 'b'"));
     CHECK_THAT(layers("", "decide: [legs, lgs]\n"), has("no layer 'lgs'; did you mean 'legs'?"));
+}
+
+TEST_CASE("masks are made from others: joined, taken out, mirrored, and what they leave") {
+    const Assets own = load_assets(support::lamplighter().document).assets;
+    const auto weights = [&](std::vector<MaskDefinition> masks, std::string& wrong) {
+        Document document = support::lamplighter().document;
+        document.masks.insert(document.masks.end(), masks.begin(), masks.end());
+        document.layers[1].mask = masks.back().name;
+        const Compiled compiled = compile(document, own);
+        wrong = format(compiled.diagnostics);
+        std::map<std::string, float> by_name;
+        if (!compiled.character) { return by_name; }
+        const auto& mask = compiled.character->layers()[1].mask_weights;
+        for (std::size_t j = 0; j < mask.size(); ++j) { by_name[own.rig->joints[j].name] = mask[j]; }
+        return by_name;
+    };
+    const auto named = [](const char* name) {
+        MaskDefinition mask;
+        mask.name = name;
+        return mask;
+    };
+    std::string wrong;
+    MaskDefinition right = named("right");
+    right.from = "right_upper_arm";
+    right.ramp = 2;
+    MaskDefinition left = named("left");
+    left.mirror_of = "right";
+    MaskDefinition both = named("both");
+    both.joins = {"left", "right"};
+    both.joints = {{"head", 0.5}};
+    auto of = weights({right, left, both}, wrong);
+    CAPTURE(wrong);
+    CHECK(of["right_upper_arm"] == 0.5F);
+    CHECK(of["left_upper_arm"] == 0.5F);
+    CHECK(of["left_hand"] == 1);
+    CHECK(of["head"] == 0.5F);
+    CHECK(of["hips"] == 0);
+    MaskDefinition rest = named("rest");
+    rest.rest_of = "both";
+    rest.without = {"trunk"};
+    of = weights({right, left, both, rest}, wrong);
+    CHECK(of["left_foot"] == 1);
+    CHECK(of["right_hand"] == 0);
+    CHECK(of["chest"] == 0);
+    CHECK(of["spine_1"] == Approx(2.0 / 3));
+    MaskDefinition empty = named("empty");
+    empty.from = "head";
+    empty.without = {"trunk"};
+    (void)weights({empty}, wrong);
+    CHECK_THAT(wrong, Catch::Contains("mask 'empty' catches no joint"));
+    left.mirror_of = "both";
+    (void)weights({right, left, both}, wrong);
+    CHECK_THAT(wrong, Catch::Contains("is made from itself"));
+    left.mirror_of = "rigth";
+    (void)weights({right, left}, wrong);
+    CHECK_THAT(wrong, Catch::Contains("no mask 'rigth'; did you mean 'right'?"));
+    right.from = "right_uper_arm";
+    (void)weights({right}, wrong);
+    CHECK_THAT(wrong, Catch::Contains("no joint 'right_uper_arm'; did you mean 'right_upper_arm'?"));
+}
+
+TEST_CASE("whether what is forbidden at once could come about is looked through, with the shortest way") {
+    const auto forbidden = [](const std::string& when) {
+        return forbidden_pairs(*make(std::string(two) + "forbid: [{yields: arms.raised, while: legs.going}]\n" + legs +
+                                     "  - name: arms\n    mask: upper\n    machine:\n      start: free\n      states:\n"
+                                     "        free: {play: nothing, go: [{to: raised, when: \"" +
+                                     when +
+                                     "\"}]}\n"
+                                     "        raised: {play: high, go: [{to: free, when: not busy}]}\n"));
+    };
+    const auto open = forbidden("busy");
+    REQUIRE(open.size() == 1);
+    CHECK(open[0].possible);
+    CHECK(open[0].way.size() == 2);
+    // Only in that order: she must not be going as she raises, but may begin to while she holds.
+    CHECK(forbidden("busy and legs is not going")[0].possible);
+    // Never while she is still, and she is going nowhere else.
+    CHECK_FALSE(forbidden("legs is going and legs is still")[0].possible);
 }
