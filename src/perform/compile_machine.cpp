@@ -1,5 +1,7 @@
 #include "perform/compile_machine.hpp"
 
+#include "perform/lay_over.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -117,6 +119,15 @@ private:
                 layer.weight.weight = context_.weight(definition.weight, {}, path + ".weight");
             }
             layer.weight.fade = definition.fade.value;
+            if (layer.space == LayerSpace::model && context_.assets.rig &&
+                context_.assets.rig->joints.size() > most_model_joints) {
+                context_.error(
+                    definition.place, "too-many",
+                    fmt::format("a layer in model space plays on rigs of at most {} joints, and this one has "
+                                "{}; write 'space: local'",
+                                most_model_joints, context_.assets.rig->joints.size()),
+                    path);
+            }
             if (layer.mask != nothing && layer.mask < data_.masks.size() && context_.assets.rig) {
                 const AlignedFloats& mask = data_.masks[layer.mask];
                 info.mask_weights.assign(mask.begin(),

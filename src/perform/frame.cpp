@@ -29,14 +29,13 @@ struct SharedStep {
     PhaseStep step;
 };
 
-SharedStep shared_step(const Frame& frame, double dt) {
-    SharedStep shared;
-    if (!frame.plays_synced()) { return shared; }
+/// Fills `shared`, whose clock is too large to be handed about in every frame.
+void begin_shared_step(const Frame& frame, double dt, SharedStep& shared) {
+    if (!frame.plays_synced()) { return; }
     // The cadence of the middle of the step, so that it hangs little on how long steps are.
     shared.clock.emplace(frame.data, frame.block, dt / 2);
     shared.step.from = strides_of(frame.layer);
     shared.step.to = shared.clock->after(shared.step.from, dt);
-    return shared;
 }
 
 /// Adds what the playing clips of a layer have of the next `dt` seconds to what those below have.
@@ -123,22 +122,22 @@ void pass(Layers& layers, double dt) {
     PerformerHeader& header = lowest.header;
     EventList* events = lowest.events;
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
-    std::array<std::optional<SharedStep>, most_layers> shared;
+    std::array<SharedStep, most_layers> shared;
     WeighedTravel travel;
     const bool travels = lowest.data.travels && header.game_moves == 0;
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        shared[l] = shared_step(layers[l], dt);
-        if (travels) { add_travel(layers[l], dt, shared[l]->step, travel); }
+        begin_shared_step(layers[l], dt, shared[l]);
+        if (travels) { add_travel(layers[l], dt, shared[l].step, travel); }
     }
     if (travels) {
         header.travel = header.travel * exponential(travel.twist);
         header.travel_share += travel.share * dt;
     }
-    for (std::size_t l = 0; l < layers.size(); ++l) { pass_clips(layers[l], *shared[l], dt); }
+    for (std::size_t l = 0; l < layers.size(); ++l) { pass_clips(layers[l], shared[l], dt); }
     if (events != nullptr) { events->sort_from(first_event); }
     header.time += dt;
     age_signals(lowest, dt);
-    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], *shared[l], dt); }
+    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], shared[l], dt); }
 }
 
 /// The layers decide, each once, in the document's order.

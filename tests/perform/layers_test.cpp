@@ -736,3 +736,14 @@ TEST_CASE("whether what is forbidden at once could come about is looked through,
     // Never while she is still, and she is going nowhere else.
     CHECK_FALSE(forbidden("legs is going and legs is still")[0].possible);
 }
+
+TEST_CASE("a rig too large for a layer in model space is said instead of overrun") {
+    const auto said_with = [](int count) {
+        return support::diagnose("gait: 1\nrig: r.glb\nclips: {low: {loop: yes}}\nlayers:\n"
+                                 "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+                                 "  - {name: arms, space: model, machine: {start: a, states: {a: {play: low}}}}\n",
+                                 support::assets(count, {support::held("low", count, 0)}));
+    };
+    CHECK(said_with(512).empty());
+    CHECK_THAT(said_with(513), Catch::Contains("at most 512 joints, and this one has 513; write 'space: local'"));
+}
