@@ -8,8 +8,8 @@ namespace {
 
 class Weigher {
 public:
-    Weigher(const MotionTable& table, const BlendInputs& inputs, Playhead* playheads, ActiveLeaves active)
-        : table_(table), inputs_(inputs), playheads_(playheads), active_(active) {}
+    Weigher(const MotionTable& table, const BlendInputs& inputs, WeighedLeaves& leaves)
+        : table_(table), inputs_(inputs), leaves_(leaves) {}
 
     // Recursion is bounded by `deepest_motion`, which the compile step enforces.
     void weigh_part(std::uint32_t index, double weight) {
@@ -17,7 +17,7 @@ public:
         const MotionPart& part = table_.parts[index];
         switch (part.kind) {
         case PartKind::leaf:
-            return add(part.leaf, float(weight));
+            return leaves_.add(part.leaf, float(weight));
         case PartKind::line:
             return weigh_line(part, weight);
         case PartKind::plane:
@@ -34,12 +34,6 @@ public:
     [[nodiscard]] const Carried& carried() const { return carried_; }
 
 private:
-    void add(std::uint16_t leaf, float weight) {
-        Playhead& playhead = playheads_[leaf];
-        if (playhead.weight == 0 && playhead.weight_before == 0 && weight > 0) { active_.add(leaf); }
-        playhead.weight += weight;
-    }
-
     void weigh_shared(const MotionPart& part, double weight) {
         for (std::uint32_t i = 0; i < part.count; ++i) {
             weigh_part(table_.points[part.first + i].part, weight / part.count);
@@ -118,8 +112,7 @@ private:
 
     const MotionTable& table_;
     const BlendInputs& inputs_;
-    Playhead* playheads_;
-    ActiveLeaves active_;
+    WeighedLeaves& leaves_;
     Carried carried_;
 };
 
@@ -179,41 +172,100 @@ PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs) {
     return {part.scale_x * double(inputs.values[part.parameter]), part.scale_y * double(inputs.values[part.second])};
 }
 
-void ActiveLeaves::sort() { std::sort(counted_ + 1, counted_ + 1 + *counted_); }
-
-void ActiveLeaves::prune(const Playhead* playheads) {
-    std::uint16_t kept = 0;
-    for (const std::uint16_t leaf : *this) {
-        if (playheads[leaf].weight > 0) { counted_[++kept] = leaf; }
+void WeighedLeaves::add(std::uint16_t leaf, float weight) {
+    std::size_t place = count_;
+    while (place > 0 && leaves_[place - 1].leaf > leaf) { --place; }
+    if (place > 0 && leaves_[place - 1].leaf == leaf) {
+        leaves_[place - 1].weight += weight;
+        return;
     }
-    *counted_ = kept;
+    if (count_ == most_) { return; }
+    std::copy_backward(leaves_.begin() + std::ptrdiff_t(place), leaves_.begin() + std::ptrdiff_t(count_),
+                       leaves_.begin() + std::ptrdiff_t(count_ + 1));
+    leaves_[place] = {leaf, weight};
+    ++count_;
 }
 
-Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads,
-              ActiveLeaves active) {
-    for (const std::uint16_t leaf : active) {
-        playheads[leaf].weight_before = playheads[leaf].weight;
-        playheads[leaf].weight = 0;
-    }
+void WeighedLeaves::drop_below(float least) {
+    const auto kept = std::remove_if(leaves_.begin(), leaves_.begin() + std::ptrdiff_t(count_),
+                                     [least](const WeighedLeaf& leaf) { return leaf.weight < least; });
+    count_ = std::size_t(kept - leaves_.begin());
+}
+
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, WeighedLeaves& leaves) {
     if (motion.nothing) { return {}; }
-    Weigher weigher(table, inputs, playheads, active);
+    Weigher weigher(table, inputs, leaves);
     weigher.weigh_part(motion.root, 1);
-    // Less than this turns no joint by a thousandth of a degree, and would cost a whole clip.
-    constexpr float least = 1e-6F;
-    for (const std::uint16_t leaf : active) {
-        if (playheads[leaf].weight < least) { playheads[leaf].weight = 0; }
-    }
-    active.sort();
+    leaves.drop_below(1e-6F); // less turns no joint by a thousandth of a degree, and would cost a whole clip
     return weigher.carried();
 }
 
-PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, ActiveLeaves active,
-                      std::uint16_t pace_group) {
+namespace {
+
+/// Counts the leaves that parts may give weight to, each part once.
+class PlayingCount {
+public:
+    explicit PlayingCount(const MotionTable& table) : table_(table), known_(table.parts.size(), unknown) {}
+
+    std::size_t of(std::uint32_t index) {
+        if (known_[index] == unknown) { known_[index] = count(table_.parts[index]); }
+        return known_[index];
+    }
+
+private:
+    std::size_t count(const MotionPart& part) {
+        const auto point = [&](std::size_t i) { return of(table_.points[part.first + i].part); };
+        const auto sum_of = [&](const auto& range) {
+            std::size_t sum = 0;
+            for (const auto i : range) { sum += point(i); }
+            return sum;
+        };
+        std::size_t most = 0;
+        switch (part.kind) {
+        case PartKind::leaf:
+            return 1;
+        case PartKind::line:
+            for (std::size_t i = 0; i < part.count; ++i) {
+                most = std::max(most, point(i) + (part.count > 1 ? point((i + 1) % part.count) : 0));
+            }
+            return most;
+        case PartKind::plane: {
+            const BlendPlane& plane = table_.planes[part.plane];
+            for (std::size_t i = 0; i < part.count; ++i) {
+                most = plane.weighing() == Weighing::bands ? most + point(i) : std::max(most, point(i));
+            }
+            for (const Cell& cell : plane.cells()) { most = std::max(most, sum_of(cell)); }
+            for (const auto& side : plane.rim()) { most = std::max(most, sum_of(side)); }
+            return most;
+        }
+        case PartKind::mix:
+        case PartKind::add:
+            for (std::size_t i = 0; i < part.count; ++i) { most += of(table_.entries[part.first + i].part); }
+            return most;
+        case PartKind::shared:
+            for (std::size_t i = 0; i < part.count; ++i) { most += point(i); }
+            return most;
+        }
+        return most;
+    }
+
+    static constexpr auto unknown = std::size_t(-1);
+    const MotionTable& table_;
+    std::vector<std::size_t> known_;
+};
+
+} // namespace
+
+std::size_t count_playing(const MotionTable& table, const Motion& motion) {
+    return motion.nothing ? 0 : std::min<std::size_t>(motion.leaf_count, PlayingCount(table).of(motion.root));
+}
+
+PlanePoint carried_by(std::span<const Leaf> leaves, std::span<const Playhead> playing, std::uint16_t pace_group) {
     double cadence = 0, synced = 0;
     PlanePoint stride, by_itself;
-    for (const std::uint16_t l : active) {
-        const Leaf& leaf = leaves[l];
-        const auto weight = double(playheads[l].weight), pace = double(playheads[l].pace);
+    for (const Playhead& playhead : playing) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const auto weight = double(playhead.weight), pace = double(playhead.pace);
         if (leaf.pace_group != pace_group || !(weight > 0) || leaf.additive != no_index) { continue; }
         if (!leaf.synced || !(leaf.rate > 0)) {
             by_itself = {by_itself.x + weight * pace * leaf.speed_right,

@@ -5,6 +5,7 @@
 #include "motion/blend_plane.hpp"
 #include "motion/phase_warp.hpp"
 
+#include <array>
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -114,43 +115,50 @@ struct Motion {
     std::uint32_t term_count = 0;
     std::uint32_t first_channel = 0; ///< its channel 1; channel 0 is the whole body
     std::uint32_t channel_count = 0;
-    bool nothing = false; ///< it has no leaves: what is below shows
-    bool synced = false;  ///< some leaf follows the shared phase
-    bool paced = false;   ///< some leaf has a rate of its own, or its pace is kept
-    bool adds = false;    ///< some leaf is added to the rest
+    bool nothing = false;           ///< it has no leaves: what is below shows
+    bool synced = false;            ///< some leaf follows the shared phase
+    bool paced = false;             ///< some leaf has a rate of its own, or its pace is kept
+    bool adds = false;              ///< some leaf is added to the rest
+    std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 
-/// A leaf as it is being played.
+/// A leaf that has weight, as it is being played.
 struct Playhead {
     double position = 0; ///< 0 to 1 through the clip
     std::uint32_t loops = 0;
-    float weight = 0;        ///< within its motion
-    float weight_before = 0; ///< as it was weighed before, until that is done
-    float pace = 1;          ///< times as fast; negative for backward
+    float weight = 0;         ///< within its motion
+    float pace = 1;           ///< times as fast; negative for backward
+    std::uint16_t leaf = 0;   ///< within its motion
+    std::uint16_t begins = 0; ///< it has only just got its weight
 };
 
-/// The leaves of a motion that have weight, so that a frame does not walk over those that have none: a view of a count
-/// and as many indices, in order.
-class ActiveLeaves {
+/// A leaf and what it counts.
+struct WeighedLeaf {
+    std::uint16_t leaf;
+    float weight;
+};
+
+/// A motion may give weight to so many leaves at once.
+inline constexpr std::size_t most_playing = 256;
+
+/// The leaves of a motion that have weight, in order, so that sums do not hang on the way that led here.
+class WeighedLeaves {
 public:
-    explicit ActiveLeaves(std::uint16_t* counted) : counted_(counted) {}
+    /// At most so many.
+    explicit WeighedLeaves(std::size_t most) : most_(most < most_playing ? most : most_playing) {}
 
-    [[nodiscard]] const std::uint16_t* begin() const { return counted_ + 1; }
-    [[nodiscard]] const std::uint16_t* end() const { return counted_ + 1 + *counted_; }
-    [[nodiscard]] bool empty() const { return *counted_ == 0; }
+    [[nodiscard]] std::size_t size() const { return count_; }
+    [[nodiscard]] const WeighedLeaf* begin() const { return leaves_.data(); }
+    [[nodiscard]] const WeighedLeaf* end() const { return leaves_.data() + count_; }
 
-    void clear() { *counted_ = 0; }
-    void add(std::uint16_t leaf) {
-        ++*counted_;
-        counted_[*counted_] = leaf;
-    }
-    /// In order, so that sums do not hang on the way that led here.
-    void sort();
-    /// Forgets those without weight.
-    void prune(const Playhead* playheads);
+    /// Gives a leaf weight, beside what it has.
+    void add(std::uint16_t leaf, float weight);
+    /// Forgets those that count less than `least`.
+    void drop_below(float least);
 
 private:
-    std::uint16_t* counted_;
+    std::size_t most_, count_ = 0;
+    std::array<WeighedLeaf, most_playing> leaves_; // NOLINT: only the first `count_` hold anything
 };
 
 /// Every motion of a character.
@@ -202,11 +210,12 @@ struct Carried {
     std::size_t count = 0;
 };
 
-/// Adds up each leaf's weight, overwriting those of `playheads` [one a leaf of the motion]. Those that are not added
-/// sum to 1, where no mask has a say. `active` holds those that had weight, which stands in `weight_before` then;
-/// leaves that get some join it, and those that have lost it stay in it until they are pruned.
-Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, Playhead* playheads,
-              ActiveLeaves active);
+/// Adds up each leaf's weight in `leaves`, which is empty before. Those that are not added sum to 1, where no mask has
+/// a say.
+Carried weigh(const MotionTable& table, const Motion& motion, const BlendInputs& inputs, WeighedLeaves& leaves);
+
+/// How many leaves of the motion may have weight at once, wherever its inputs stand.
+[[nodiscard]] GAIT_API std::size_t count_playing(const MotionTable& table, const Motion& motion);
 
 /// The two points of a line between which a place lies, and what they count; one of them may count nothing.
 struct LineShare {
@@ -221,7 +230,7 @@ struct LineShare {
 
 /// Metres a second, to the right and ahead, that the leaves of a pace group carry the body as they are weighed, each at
 /// its own pace: synced ones by their strides at the cadence they share.
-[[nodiscard]] PlanePoint carried_by(std::span<const Leaf> leaves, const Playhead* playheads, ActiveLeaves active,
+[[nodiscard]] PlanePoint carried_by(std::span<const Leaf> leaves, std::span<const Playhead> playing,
                                     std::uint16_t pace_group);
 
 } // namespace gait

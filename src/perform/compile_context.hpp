@@ -49,7 +49,6 @@ struct CompileContext {
     std::vector<PreparedClip> prepared; ///< a clip each, when there is a rig
     std::vector<std::pair<int, int>> mirrored_joints;
     std::size_t most_leaves = 0;
-    std::size_t most_terms = 0;
     bool wants_footfalls = false; ///< some transition enters at a footfall
     std::size_t resumes = 0;      ///< machines that remember where they were left
 

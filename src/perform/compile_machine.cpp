@@ -147,10 +147,18 @@ private:
             const CompiledState& state = data_.states[node];
             if (state.kind != NodeKind::motion || state.motion >= data_.motions.motions.size()) { continue; }
             const Motion& motion = data_.motions.motions[state.motion];
-            added.needs.leaves = std::max<std::size_t>(added.needs.leaves, motion.leaf_count);
+            added.needs.playing = std::max<std::size_t>(added.needs.playing, motion.most_playing);
             added.needs.terms = std::max<std::size_t>(added.needs.terms, motion.term_count);
             added.has_nothing = added.has_nothing || motion.nothing;
             added.has_whole_body = added.has_whole_body || state.whole_body;
+        }
+        if (added.mask < data_.masks.size() && !added.has_whole_body && added.space == LayerSpace::local) {
+            const AlignedFloats& mask = data_.masks[added.mask];
+            const auto covered = [](float weight) { return weight > 0; };
+            const auto first_covered = std::find_if(mask.begin(), mask.end(), covered);
+            const auto behind = std::find_if(mask.rbegin(), mask.rend(), covered);
+            added.needs.first_joint = std::size_t(first_covered - mask.begin());
+            added.needs.last_joint = mask.size() - std::size_t(behind - mask.rbegin());
         }
         roots_.push_back(root);
     }

@@ -432,10 +432,17 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
         motion.adds = motion.adds || leaf.additive != no_index;
     }
     context_.most_leaves = std::max<std::size_t>(context_.most_leaves, building.leaves.size());
-    context_.most_terms = std::max<std::size_t>(context_.most_terms, building.terms.size());
     table.leaves.insert(table.leaves.end(), building.leaves.begin(), building.leaves.end());
     table.terms.insert(table.terms.end(), building.terms.begin(), building.terms.end());
     table.channels.insert(table.channels.end(), building.channels.begin(), building.channels.end());
+    motion.most_playing = std::uint32_t(count_playing(table, motion));
+    if (motion.most_playing > most_playing && resolved.definition != nullptr) {
+        context_.error(resolved.definition->place, "too-many",
+                       fmt::format("this motion may play {} clips at once and {} are possible; weigh its points by "
+                                   "cells, or blend fewer of them",
+                                   motion.most_playing, most_playing),
+                       path);
+    }
     table.motions.push_back(motion);
     const auto index = std::uint16_t(table.motions.size() - 1);
     compiled_[key] = index;

@@ -65,15 +65,15 @@ void add_sparse(const SparseRows& values, const Sample& sample, Window window, f
     }
 }
 
-/// `signs` [the window's words].
-void add_steps(const Sample& sample, std::span<const std::uint32_t> signs, Window window, PoseRows out) {
+/// `signs`: a bit for each of the character's joints.
+void add_steps(const Sample& sample, const std::uint32_t* signs, Window window, PoseRows out) {
     const auto seconds = float(sample.position * sample.clip->seconds);
     for (const StepTrack& steps : sample.clip->steps) {
         if (steps.joint < window.first || steps.joint >= window.first + window.lanes) { continue; }
         const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), seconds);
         const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
-        const bool turned = steps.target == StepTrack::Target::rotation &&
-                            ((signs[(steps.joint - window.first) / 32] >> (steps.joint % 32)) & 1U) != 0;
+        const bool turned =
+            steps.target == StepTrack::Target::rotation && ((signs[steps.joint / 32] >> (steps.joint % 32)) & 1U) != 0;
         const float own =
             sample.profile == nullptr ? sample.weight : sample.weight * sample.profile[steps.joint - window.first];
         const float weight = turned ? -own : own;
@@ -166,11 +166,10 @@ public:
 
     /// The signs of the instance whose clips are added next.
     void begin_instance(const std::uint32_t* words) {
-        const std::size_t first_word = window_.first / 32;
+        signs_ = words;
         any_sign_ = 0;
-        for (std::size_t w = 0; w < signs_.size(); ++w) {
-            signs_[w] = first_word + w < data_.layout.sign_words ? words[first_word + w] : 0;
-            any_sign_ |= signs_[w];
+        for (std::size_t w = window_.first / 32; w < std::min(window_.end() / 32 + 1, data_.layout.sign_words); ++w) {
+            any_sign_ |= words[w];
         }
     }
 
@@ -232,11 +231,10 @@ private:
     const float* factors_for(const Sample& sample, bool turned) {
         auto& factors = factors_[factor_count_++];
         for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
-            std::uint32_t word = signs_[lane / 32];
-            if (turned && window_.first + lane < data_.rig.joints.size()) {
-                word ^= sample.clip->odd[(window_.first + lane) / 32];
-            }
-            factors[lane] = ((word >> (lane % 32)) & 1U) != 0 ? -1.0F : 1.0F;
+            const std::size_t joint = window_.first + lane;
+            std::uint32_t word = joint < data_.rig.joints.size() ? signs_[joint / 32] : 0;
+            if (turned && joint < data_.rig.joints.size()) { word ^= sample.clip->odd[joint / 32]; }
+            factors[lane] = ((word >> (joint % 32)) & 1U) != 0 ? -1.0F : 1.0F;
             if (sample.profile != nullptr) { factors[lane] *= sample.profile[lane]; }
         }
         return factors.data();
@@ -250,7 +248,7 @@ private:
     const CharacterData& data_;
     Window window_;
     PoseRows out_;
-    std::array<std::uint32_t, window_lanes / 32> signs_{};
+    const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints
     std::uint32_t any_sign_ = 0;
     std::size_t factor_count_ = 0;
     bool adds_ = false;
@@ -261,21 +259,24 @@ private:
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
     const LayerHeader& layer = block.layer();
-    const std::size_t lanes = data.layout.lanes;
+    const Window reach = block.reach();
+    const OffsetUnits units = block.offset_units(window.first);
     alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
+    const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
     for (std::size_t axis = 0; axis < 3; ++axis) {
-        const float* start = block.offset_turn() + axis * lanes + window.first;
-        const float* velocity = block.offset_turn() + (axis + 3) * lanes + window.first;
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            turn[axis * window_lanes + lane] =
-                float(decayed({start[lane], velocity[lane]}, layer.offset_seconds, elapsed));
+        const std::int16_t* start = block.offset_turn(axis);
+        const std::int16_t* velocity = block.offset_turn(axis + 3);
+        for (std::size_t lane = first; lane < end; ++lane) {
+            const OffsetCurve curve{float(start[lane - reach.first]) * units.start,
+                                    float(velocity[lane - reach.first]) * units.velocity};
+            turn[axis * window_lanes + lane - window.first] = float(decayed(curve, layer.offset_seconds, elapsed));
         }
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
     const float* move = block.offset_move();
     for (std::size_t i = 0; i < data.moved.size(); ++i) {
         const auto [row, joint] = data.moved[i];
-        if (joint < window.first || joint >= window.first + window.lanes) { continue; }
+        if (joint < first || joint >= end) { continue; }
         out.first[row * out.stride + joint - window.first] +=
             float(decayed({move[i], move[data.moved.size() + i]}, layer.offset_seconds, elapsed));
     }
@@ -323,19 +324,18 @@ struct InstanceAt {
 void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                   const InstanceAt& at, std::size_t lanes, WindowBlend& blend, const Profiles* profiles) {
     const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-    const Playhead* playheads = block.playheads(instance);
     const auto leaves = data.motions.leaves_of(motion);
-    for (const std::uint16_t l : block.actives(instance)) {
-        const Leaf& leaf = leaves[l];
-        const float weight = at.share * playheads[l].weight;
+    for (const Playhead& playhead : block.playing(instance)) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const float weight = at.share * playhead.weight;
         if (!(weight > 0)) { continue; }
         const bool adds = leaf.additive != no_index;
         const SampledClip& clip = adds ? data.additives[leaf.additive] : data.clips[leaf.clip];
-        ClipPlace place{playheads[l].position, playheads[l].loops};
+        ClipPlace place{playhead.position, playhead.loops};
         if (follows_phase(instance, leaf)) {
             place = split_place(data.motions.warp_of(leaf).place(at.strides));
         } else {
-            place.position += at.shift * own_speed(instance, leaf, playheads[l]);
+            place.position += at.shift * own_speed(instance, leaf, playhead);
         }
         Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
         if (profiles != nullptr) { sample.profile = profiles->of(leaf.channel); }
@@ -544,25 +544,24 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
         if (!(shares[i] > 0) || !claims) { continue; }
         sum.claim += double(shares[i]);
         if (state.game_moves) { continue; }
-        const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
         if (instance.frozen == 0 && motion.paced) {
             const Bend& bend = block.bend(instance);
             sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
             sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
         }
-        for (const std::uint16_t l : block.actives(instance)) {
-            const TravelPath& travel = data.clips[leaves[l].clip].travel;
-            if (!travel.travels || leaves[l].additive != no_index) { continue; }
-            const double weight =
-                double(shares[i]) * double(playheads[l].weight) * root_part(data, block, instance, leaves[l]);
-            double from = playheads[l].position, to = from + dt * own_speed(instance, leaves[l], playheads[l]);
-            if (follows_phase(instance, leaves[l])) {
-                const PhaseWarp& warp = data.motions.warp_of(leaves[l]);
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const TravelPath& travel = data.clips[leaf.clip].travel;
+            if (!travel.travels || leaf.additive != no_index) { continue; }
+            const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
+            double from = playhead.position, to = from + dt * own_speed(instance, leaf, playhead);
+            if (follows_phase(instance, leaf)) {
+                const PhaseWarp& warp = data.motions.warp_of(leaf);
                 from = warp.place(phase.from);
                 to = warp.place(phase.to);
             }
-            if (!leaves[l].loops) { to = std::clamp(to, 0.0, 1.0); }
+            if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
             const BodyStep own = travel_between(travel, from, to);
             sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
                          sum.twist.yaw + weight * own.yaw};
@@ -676,9 +675,30 @@ float value_now(const CharacterData& data, const PerformerBlock& block, std::siz
     return now;
 }
 
+namespace {
+
+/// Stores the rotation vectors of a window as integers from component `first` on, and says what one of them stands for.
+float store_offset(const PerformerBlock& block, std::size_t first, Window window,
+                   const std::array<Vec3, window_lanes>& vectors) {
+    const std::span of_window{vectors.data(), window.lanes};
+    float greatest = 0;
+    for (const Vec3& v : of_window) { greatest = std::max({greatest, std::fabs(v.x), std::fabs(v.y), std::fabs(v.z)}); }
+    constexpr float most = 32767;
+    const float scale = greatest > 0 ? most / greatest : 0;
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+        const std::size_t at = window.first + lane - block.reach().first;
+        const Vec3& v = vectors[lane];
+        block.offset_turn(first)[at] = std::int16_t(std::lround(v.x * scale));
+        block.offset_turn(first + 1)[at] = std::int16_t(std::lround(v.y * scale));
+        block.offset_turn(first + 2)[at] = std::int16_t(std::lround(v.z * scale));
+    }
+    return greatest / most;
+}
+
+} // namespace
+
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& what_before,
                     const Evaluation& what_after, double seconds) {
-    const std::size_t lanes = data.layout.lanes;
     LayerHeader& layer = block.layer();
     const bool just_begun = layer.instances[what_after.first_instance].elapsed < velocity_step;
     // What was covered stays so, and goes as the offset does.
@@ -692,7 +712,7 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
     };
     Evaluation what_stays = what_after;
     what_stays.folded = &folded;
-    each_window(data, [&](Window window) {
+    each_window(block.reach(), [&](Window window) {
         WindowPose before, earlier_before, after, earlier_after;
         const auto evaluate = [&](WindowPose& pose, const Evaluation& what) {
             evaluate_window(data, block, what, window, {pose.rows.data(), window_lanes});
@@ -702,6 +722,7 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
         evaluate(after, what_stays);
         evaluate(earlier_after, at(what_stays, just_begun ? velocity_step : -velocity_step));
         if (just_begun) { reflect(after, earlier_after, window.lanes); }
+        std::array<Vec3, window_lanes> starts, velocities; // NOLINT: filled lane by lane
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
             if (now.w < 0) { now = -now; }
@@ -709,16 +730,11 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
             if (dot(earlier, now) < 0) { earlier = -earlier; }
             const Vec3 start = rotation_vector(now);
             const Vec3 velocity = (start - rotation_vector(earlier)) * float(1 / velocity_step);
-            float* out = block.offset_turn() + window.first + lane;
-            for (const auto& [row, value] : {std::pair{0, start.x},
-                                             {1, start.y},
-                                             {2, start.z},
-                                             {3, velocity.x},
-                                             {4, velocity.y},
-                                             {5, velocity.z}}) {
-                out[std::size_t(row) * lanes] = value;
-            }
+            starts[lane] = start;
+            velocities[lane] = velocity;
         }
+        OffsetUnits& units = block.offset_units(window.first);
+        units = {store_offset(block, 0, window, starts), store_offset(block, 3, window, velocities)};
         for (std::size_t i = 0; i < data.moved.size(); ++i) {
             const auto [row, joint] = data.moved[i];
             if (joint < window.first || joint >= window.first + window.lanes) { continue; }
@@ -768,7 +784,7 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     std::uint32_t* signs = block.signs(layer.instances[newest]);
     std::fill_n(signs, data.layout.sign_words, 0U);
     if (newest == 0) { return; }
-    each_window(data, [&](Window window) {
+    each_window(block.reach(), [&](Window window) {
         WindowPose below, own;
         evaluate_window(data, block, {0, newest, 0, false}, window, {below.rows.data(), window_lanes});
         evaluate_window(data, block, {newest, newest + 1, 0, false}, window, {own.rows.data(), window_lanes});

@@ -8,14 +8,6 @@
 
 namespace gait {
 
-/// Joints are evaluated a window at a time, so that scratch poses fit on any stack.
-inline constexpr std::size_t window_lanes = 64;
-
-struct Window {
-    std::size_t first = 0;
-    std::size_t lanes = 0;
-};
-
 /// Scratch rows for one window.
 struct alignas(cache_line) WindowPose {
     std::array<float, 10 * window_lanes> rows;
@@ -47,11 +39,17 @@ struct PoseRows {
 void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
                      PoseRows out);
 
-/// Calls `visit(window)` for each window of the character's joints.
-template <typename Visit> void each_window(const CharacterData& data, Visit visit) {
-    for (std::size_t first = 0; first < data.layout.lanes; first += window_lanes) {
-        visit(Window{first, std::min(window_lanes, data.layout.lanes - first)});
+/// Calls `visit(window)` for each window of some lanes.
+template <typename Visit> void each_window(Window lanes, Visit visit) {
+    for (std::size_t first = lanes.first; first < lanes.end();) {
+        const std::size_t next = std::min(lanes.end(), first / window_lanes * window_lanes + window_lanes);
+        visit(Window{first, next - first});
+        first = next;
     }
+}
+/// And of all the character's joints.
+template <typename Visit> void each_window(const CharacterData& data, Visit visit) {
+    each_window(Window{0, data.layout.lanes}, visit);
 }
 
 /// Each instance's share of the pose, given that the lowest counts in full; they sum to 1.

@@ -54,16 +54,15 @@ void add_travel(Frame& frame, double dt, PhaseStep phase, WeighedTravel& sum) {
 }
 
 /// Plays a clip of an instance on, by itself or by the phase, and says what it passes.
-void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep& shared, double dt) {
+void pass_clip(Frame& frame, std::size_t index, Playhead& playhead, const SharedStep& shared, double dt) {
     const Instance& instance = frame.layer.instances[index];
-    const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[l];
-    Playhead& playhead = frame.block.playheads(instance)[l];
+    const Leaf& leaf = leaves_of(frame.data, instance)[playhead.leaf];
     const ClipMoments& moments = frame.data.moments[leaf.clip];
     const bool has_moments = !moments.marks.empty() || !moments.spans.empty();
     if (follows_phase(instance, leaf)) {
         if (!has_moments) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
-        Played played{index, l, warp.place(shared.step.from), warp.place(shared.step.to), dt};
+        Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
         played.clock = &*shared.clock;
         played.strides = shared.step.from;
         return pass_moments(frame, played);
@@ -72,7 +71,9 @@ void pass_clip(Frame& frame, std::size_t index, std::size_t l, const SharedStep&
     if (step == 0) { return; }
     double to = playhead.position + step;
     if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-    if (has_moments) { pass_moments(frame, {index, l, playhead.position, to, dt * (to - playhead.position) / step}); }
+    if (has_moments) {
+        pass_moments(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
+    }
     playhead.position = to;
     if (leaf.loops) { come_round(playhead.position, playhead.loops); }
 }
@@ -97,15 +98,17 @@ void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     LayerHeader& layer = frame.layer;
     const double end = seconds_left(frame.data, frame.block, frame.active());
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        for (const std::uint16_t l : frame.block.actives(layer.instances[i])) { pass_clip(frame, i, l, shared, dt); }
+        for (Playhead& playhead : frame.block.playing(layer.instances[i])) {
+            pass_clip(frame, i, playhead, shared, dt);
+        }
     }
     if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
 }
 
-/// Its fades and its offset move, and what has been faded over is forgotten.
-void age_layer(Frame& frame, const SharedStep& shared, double dt) {
+/// Its fades and its offset move, its shared phase comes to `strides`, and what has been faded over is forgotten.
+void age_layer(Frame& frame, std::optional<double> strides, double dt) {
     LayerHeader& layer = frame.layer;
-    if (shared.clock) { set_strides(layer, shared.step.to); }
+    if (strides) { set_strides(layer, *strides); }
     for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
     for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
     if (layer.offset_active != 0) {
@@ -122,22 +125,24 @@ void pass(Layers& layers, double dt) {
     PerformerHeader& header = lowest.header;
     EventList* events = lowest.events;
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
-    std::array<SharedStep, most_layers> shared;
     WeighedTravel travel;
     const bool travels = lowest.data.travels && header.game_moves == 0;
+    std::array<std::optional<double>, most_layers> strides; // NOLINT: filled layer by layer
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        begin_shared_step(layers[l], dt, shared[l]);
-        if (travels) { add_travel(layers[l], dt, shared[l].step, travel); }
+        SharedStep shared;
+        begin_shared_step(layers[l], dt, shared);
+        if (travels) { add_travel(layers[l], dt, shared.step, travel); }
+        pass_clips(layers[l], shared, dt);
+        strides[l] = shared.clock ? std::optional(shared.step.to) : std::nullopt;
     }
     if (travels) {
         header.travel = header.travel * exponential(travel.twist);
         header.travel_share += travel.share * dt;
     }
-    for (std::size_t l = 0; l < layers.size(); ++l) { pass_clips(layers[l], shared[l], dt); }
     if (events != nullptr) { events->sort_from(first_event); }
     header.time += dt;
     age_signals(lowest, dt);
-    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], shared[l], dt); }
+    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], strides[l], dt); }
 }
 
 /// The layers decide, each once, in the document's order.
@@ -243,20 +248,20 @@ double seconds_to_next_instant_of(const CharacterData& data, const PerformerBloc
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
         if (i > 0 && instance.fade > instance.elapsed) { next = std::min(next, instance.fade - instance.elapsed); }
-        const Playhead* playheads = block.playheads(instance);
-        const auto leaves = data.motions.leaves_of(frame.motion_of(instance));
-        for (const std::uint16_t l : block.actives(instance)) {
-            if (follows_phase(instance, leaves[l])) {
+        const auto leaves = leaves_of(data, instance);
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            if (follows_phase(instance, leaf)) {
                 const PhaseClock clock(data, block, 0);
-                const PhaseWarp& warp = data.motions.warp_of(leaves[l]);
+                const PhaseWarp& warp = data.motions.warp_of(leaf);
                 const double strides = strides_of(layer), end = std::floor(warp.place(strides)) + 1;
                 if (clock.cadence() > 0) { next = std::min(next, clock.until(strides, warp.strides_at(end))); }
                 continue;
             }
-            const double speed = own_speed(instance, leaves[l], playheads[l]), position = playheads[l].position;
+            const double speed = own_speed(instance, leaf, playhead), position = playhead.position;
             if (speed == 0) { continue; }
             const double ahead = speed > 0 ? 1 - position : position;
-            if (leaves[l].loops || ahead > 0) { next = std::min(next, ahead / std::fabs(speed)); }
+            if (leaf.loops || ahead > 0) { next = std::min(next, ahead / std::fabs(speed)); }
         }
     }
     return next;

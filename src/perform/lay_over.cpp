@@ -86,7 +86,7 @@ float agreement(PoseRows below, const WindowPose& above, std::size_t lane) {
 void replace_local(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     LayerHeader& layer = block.layer();
-    each_window(data, [&](Window window) {
+    each_window(block.reach(), [&](Window window) {
         alignas(cache_line) std::array<float, window_lanes> weights, signs; // NOLINT: filled below
         fill_weights(data, own, cover, window, weights.data());
         if (std::all_of(weights.begin(), weights.begin() + std::ptrdiff_t(window.lanes),
@@ -119,7 +119,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
     LayerHeader& layer = block.layer();
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
     std::array<Quat, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
-    each_window(data, [&](Window window) {
+    each_window(block.reach(), [&](Window window) {
         alignas(cache_line) std::array<float, window_lanes> weights; // NOLINT: filled below
         fill_weights(data, own, cover, window, weights.data());
         WindowPose pose;
@@ -153,7 +153,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
 /// The layer's differences on top of what is below.
 void add_differences(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    each_window(data, [&](Window window) {
+    each_window(block.reach(), [&](Window window) {
         alignas(cache_line) std::array<float, window_lanes> weights; // NOLINT: filled below
         fill_weights(data, own, cover, window, weights.data());
         WindowPose pose;

@@ -34,19 +34,21 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.resumes = place_all(needs.resumes, std::uint16_t{});
     for (const LayerNeeds& own : needs.layers) {
         LayerLayout layer;
-        layer.most_leaves = own.leaves;
+        layer.most_playing = own.playing;
         layer.most_terms = own.terms;
         layer.header = place_all(1, LayerHeader{});
         layer.term_states = place_all(most_instances * own.terms, TermState{});
-        layer.playheads = place_all(most_instances * own.leaves, Playhead{});
+        layer.playheads = place_all(most_instances * own.playing, Playhead{});
         layer.terms = place_all(most_instances * own.terms, float{});
         layer.bends = place_all(most_instances, Bend{});
         layer.signs = place_all((1 + most_instances) * layout.sign_words, std::uint32_t{});
         layer.agreement = place_all(layout.lanes, std::int8_t{});
         layer.offset_move = place_all(2 * needs.moved_components, float{});
         layer.value_offset = place_all(needs.values, float{});
-        layer.actives = place_all(most_instances * (1 + own.leaves), std::uint16_t{});
-        layer.offset_turn = place(6 * layout.lanes * sizeof(float), cache_line);
+        const std::size_t first = own.first_joint / lane_padding * lane_padding;
+        layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
+        layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
+        layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
         layout.layers.push_back(layer);
     }
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);

@@ -10,6 +10,7 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <span>
 #include <type_traits>
 #include <vector>
 
@@ -23,6 +24,17 @@ inline constexpr std::uint16_t no_transition = 0xFFFF;
 
 /// A document may have so many layers, those of its one-shots among them.
 inline constexpr std::size_t most_layers = 16;
+
+/// Joints are evaluated a window at a time, so that scratch poses fit on any stack. Windows begin at multiples of
+/// this, or where what is looked at begins.
+inline constexpr std::size_t window_lanes = 64;
+
+/// Lanes of a pose, `first` and `lanes` multiples of the padding.
+struct Window {
+    std::size_t first = 0;
+    std::size_t lanes = 0;
+    [[nodiscard]] std::size_t end() const { return first + lanes; }
+};
 
 /// Machines, picks and chooses may nest this deep.
 inline constexpr std::size_t most_levels = 8;
@@ -93,6 +105,11 @@ struct PlantedFoot {
     std::array<Quat, 4> as_played; ///< turns of hip, knee, ankle and toes before they were bent
 };
 
+/// Radians, and radians a second, that an integer of the inertial offset stands for, in one window of joints.
+struct OffsetUnits {
+    float start = 0, velocity = 0;
+};
+
 /// Where a pick stands.
 struct Deal {
     std::uint64_t dealt = 0;     ///< a bit for each entry that came already
@@ -125,6 +142,7 @@ struct LayerHeader {
     double offset_elapsed = 0;
     BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
     TermState weight;       ///< how much the layer counts
+    std::array<std::uint16_t, most_instances> playing{}; ///< clips with weight, a slot each
     std::array<ActiveNode, most_levels> path{};
     std::array<Instance, most_instances> instances{};
 };
@@ -154,8 +172,9 @@ static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially
 
 /// How many of everything a layer holds.
 struct LayerNeeds {
-    std::size_t terms = 0;  ///< of any of its motions
-    std::size_t leaves = 0; ///< of any of its motions
+    std::size_t terms = 0;                       ///< of any of its motions
+    std::size_t playing = 0;                     ///< clips with weight at once, of any of its motions
+    std::size_t first_joint = 0, last_joint = 0; ///< what it may move: one past the last; both 0 for every joint
 };
 
 /// How many of everything a character's performers hold.
@@ -176,21 +195,23 @@ struct PerformerNeeds {
 
 /// Byte offsets of what one layer holds.
 struct LayerLayout {
-    std::size_t most_leaves = 0;  ///< of any of its motions
+    std::size_t most_playing = 0; ///< clips with weight at once, of any of its motions
     std::size_t most_terms = 0;   ///< of any of its motions
+    Window reach;                 ///< the lanes that it may move
     std::size_t header = 0;       ///< LayerHeader
     std::size_t value_offset = 0; ///< float[values]: what the values of folded motions left behind
     std::size_t term_states = 0;  ///< TermState[most_instances][most_terms]
     std::size_t terms = 0;        ///< float[most_instances][most_terms]
     std::size_t bends = 0;        ///< Bend[most_instances]
-    std::size_t playheads = 0;    ///< Playhead[most_instances][most_leaves]
-    std::size_t actives = 0;      ///< uint16[most_instances][1 + most_leaves]: how many leaves have weight, and which
+    std::size_t playheads = 0;    ///< Playhead[most_instances][most_playing]
     std::size_t signs = 0; ///< uint32[1 + most_instances][sign_words]; a set bit turns the joint's quaternion round:
                            ///< first the layer's own, as it joins those below
     std::size_t agreement = 0;   ///< int8[lanes]: how far the layer and those below agreed last, the cosine of half the
                                  ///< turn between them, times 127
-    std::size_t offset_turn = 0; ///< float[3 start, 3 velocity][lanes]: the inertial offset's rotation vectors
-    std::size_t offset_move = 0; ///< float[start, velocity][moved components]
+    std::size_t offset_turn = 0; ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
+                                 ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
+    std::size_t offset_units = 0; ///< OffsetUnits[windows]
+    std::size_t offset_move = 0;  ///< float[start, velocity][moved components]
 };
 
 /// Byte offsets into the block, the same for every performer of a character.
@@ -246,13 +267,16 @@ public:
 
     // Of the layer.
     [[nodiscard]] LayerHeader& layer() const { return *at<LayerHeader>(own_->header); }
-    [[nodiscard]] std::size_t most_leaves() const { return own_->most_leaves; }
     [[nodiscard]] float* value_offset() const { return at<float>(own_->value_offset); }
-    [[nodiscard]] Playhead* playheads(const Instance& instance) const {
-        return at<Playhead>(own_->playheads) + instance.slot * own_->most_leaves;
+    [[nodiscard]] std::size_t most_playing() const { return own_->most_playing; }
+    /// The clips of an instance that have weight, in the order of the motion's leaves.
+    [[nodiscard]] std::span<Playhead> playing(const Instance& instance) const {
+        return {at<Playhead>(own_->playheads) + instance.slot * own_->most_playing, layer().playing[instance.slot]};
     }
-    [[nodiscard]] ActiveLeaves actives(const Instance& instance) const {
-        return ActiveLeaves(at<std::uint16_t>(own_->actives) + instance.slot * (1 + own_->most_leaves));
+    /// The same, of which there are `count` from now on; those beyond the ones before are not written yet.
+    std::span<Playhead> resize_playing(const Instance& instance, std::size_t count) const {
+        layer().playing[instance.slot] = std::uint16_t(count);
+        return playing(instance);
     }
     [[nodiscard]] TermState* term_states(const Instance& instance) const {
         return at<TermState>(own_->term_states) + instance.slot * own_->most_terms;
@@ -267,7 +291,14 @@ public:
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(own_->signs) + (1U + instance.slot) * layout_->sign_words;
     }
-    [[nodiscard]] float* offset_turn() const { return at<float>(own_->offset_turn); }
+    [[nodiscard]] Window reach() const { return own_->reach; }
+    /// Components 0 to 2 are what it began with, 3 to 5 its velocity; [lanes of `reach`].
+    [[nodiscard]] std::int16_t* offset_turn(std::size_t component) const {
+        return at<std::int16_t>(own_->offset_turn) + component * own_->reach.lanes;
+    }
+    [[nodiscard]] OffsetUnits& offset_units(std::size_t lane) const {
+        return at<OffsetUnits>(own_->offset_units)[lane / window_lanes];
+    }
     [[nodiscard]] float* offset_move() const { return at<float>(own_->offset_move); }
 
 private:

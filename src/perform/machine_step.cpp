@@ -61,13 +61,12 @@ void loosen_all(Frame& frame) {
     LayerHeader& layer = frame.layer;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         Instance& instance = layer.instances[i];
-        const auto leaves = frame.data.motions.leaves_of(frame.motion_of(instance));
-        Playhead* playheads = frame.block.playheads(instance);
-        for (const std::uint16_t l : frame.block.actives(instance)) {
-            if (!follows_phase(instance, leaves[l])) { continue; }
-            const ClipPlace place = place_of(frame.data, layer, instance, leaves[l], playheads[l]);
-            playheads[l].position = place.position;
-            playheads[l].loops = place.loops;
+        const auto leaves = leaves_of(frame.data, instance);
+        for (Playhead& playhead : frame.block.playing(instance)) {
+            if (!follows_phase(instance, leaves[playhead.leaf])) { continue; }
+            const ClipPlace place = place_of(frame.data, layer, instance, leaves[playhead.leaf], playhead);
+            playhead.position = place.position;
+            playhead.loops = place.loops;
         }
         instance.loose = 1;
     }
@@ -85,11 +84,10 @@ struct Reference {
 Reference reference_of(const Frame& frame) {
     if (frame.layer.instance_count == 0) { return {}; }
     const Instance& instance = frame.active();
-    const int heaviest = heaviest_leaf(frame.data, frame.block, instance, [](const Leaf&) { return true; });
-    if (heaviest < 0) { return {}; }
-    const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[std::size_t(heaviest)];
-    const Playhead& playhead = frame.block.playheads(instance)[heaviest];
-    return {true, leaf.clip, place_of(frame.data, frame.layer, instance, leaf, playhead).position, leaf.loops,
+    const Playhead* heaviest = heaviest_clip(frame.data, frame.block, instance);
+    if (heaviest == nullptr) { return {}; }
+    const Leaf& leaf = leaves_of(frame.data, instance)[heaviest->leaf];
+    return {true, leaf.clip, place_of(frame.data, frame.layer, instance, leaf, *heaviest).position, leaf.loops,
             follows_phase(instance, leaf)};
 }
 
@@ -140,15 +138,15 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
 void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from) {
     LayerHeader& layer = frame.layer;
     const Instance& fresh = frame.active();
-    const auto leaves = frame.data.motions.leaves_of(frame.motion_of(fresh));
-    Playhead* playheads = frame.block.playheads(fresh);
+    const auto leaves = leaves_of(frame.data, fresh);
     bool phase_placed = false;
-    for (const std::uint16_t l : frame.block.actives(fresh)) {
-        const double place = place_to_enter(frame, entrance, from, leaves[l]);
-        if (!leaves[l].synced) {
-            if (entrance.at != EnterAt::beginning) { playheads[l].position = place; }
+    for (Playhead& playhead : frame.block.playing(fresh)) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const double place = place_to_enter(frame, entrance, from, leaf);
+        if (!leaf.synced) {
+            if (entrance.at != EnterAt::beginning) { playhead.position = place; }
         } else if (!phase_placed) {
-            set_strides(layer, frame.data.motions.warp_of(leaves[l]).strides_at(place));
+            set_strides(layer, frame.data.motions.warp_of(leaf).strides_at(place));
             phase_placed = true;
         }
     }
@@ -170,40 +168,41 @@ void begin_terms(Frame& frame) {
 }
 
 /// The part of a group's clips that walk, by weight, whose travel moves the body.
-double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, const Playhead* playheads,
-                       ActiveLeaves active, std::uint16_t group) {
+double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, std::span<const Playhead> playing,
+                       std::uint16_t group) {
     double walking = 0, travelling = 0;
-    for (const std::uint16_t l : active) {
-        const bool walks = std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0;
-        if (leaves[l].pace_group != group || !walks) { continue; }
-        walking += double(playheads[l].weight);
-        if (data.clips[leaves[l].clip].travel.travels) { travelling += double(playheads[l].weight); }
+    for (const Playhead& playhead : playing) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const bool walks = std::hypot(leaf.speed_right, leaf.speed_ahead) > 0;
+        if (leaf.pace_group != group || !walks) { continue; }
+        walking += double(playhead.weight);
+        if (data.clips[leaf.clip].travel.travels) { travelling += double(playhead.weight); }
     }
     return walking > 0 ? travelling / walking : 0;
 }
 
 /// The rates at which the clips of the active motion play.
-void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playhead* playheads) {
-    const auto leaves = frame.data.motions.leaves_of(motion);
-    const ActiveLeaves active = frame.block.actives(frame.active());
-    for (const std::uint16_t l : active) {
-        playheads[l].pace = 1;
-        if (leaves[l].pace.empty()) { continue; }
-        const float pace = evaluate(frame.data.instructions(leaves[l].pace), inputs_of(frame));
-        playheads[l].pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
+void set_paces(Frame& frame, const Carried& carried) {
+    const auto leaves = leaves_of(frame.data, frame.active());
+    const std::span<Playhead> playing = frame.block.playing(frame.active());
+    for (Playhead& playhead : playing) {
+        playhead.pace = 1;
+        if (leaves[playhead.leaf].pace.empty()) { continue; }
+        const float pace = evaluate(frame.data.instructions(leaves[playhead.leaf].pace), inputs_of(frame));
+        playhead.pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
     }
     Bend& bend = frame.block.bend(frame.active());
     bend = {};
     std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
-    for (const std::uint16_t first : active) {
-        if (leaves[first].pace_group <= done) { continue; }
-        done = leaves[first].pace_group;
+    for (const Playhead& first : playing) {
+        if (leaves[first.leaf].pace_group <= done) { continue; }
+        done = leaves[first.leaf].pace_group;
         const PaceGroup& group = frame.data.motions.pace_groups[done - 1U];
         const auto known = std::find_if(carried.groups.begin(), carried.groups.begin() + std::ptrdiff_t(carried.count),
                                         [&](const Carried::Group& g) { return g.pace_group == done; });
         const PlanePoint own = known != carried.groups.begin() + std::ptrdiff_t(carried.count)
                                    ? known->velocity
-                                   : carried_by(leaves, playheads, active, done);
+                                   : carried_by(leaves, playing, done);
         const PlanePoint asked = group.cursor == no_index
                                      ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
                                      : frame.block.cursors()[group.cursor];
@@ -212,15 +211,16 @@ void set_paces(Frame& frame, const Motion& motion, const Carried& carried, Playh
         const double pace =
             (std::hypot(asked.x, asked.y) + still) / (std::hypot(own.x, own.y) * frame.header.scale + still);
         const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
-        for (const std::uint16_t l : active) {
-            if (leaves[l].pace_group == done && std::hypot(leaves[l].speed_right, leaves[l].speed_ahead) > 0) {
-                playheads[l].pace *= factor;
+        for (Playhead& playhead : playing) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            if (leaf.pace_group == done && std::hypot(leaf.speed_right, leaf.speed_ahead) > 0) {
+                playhead.pace *= factor;
             }
         }
         if (known == carried.groups.begin() + std::ptrdiff_t(carried.count)) { continue; }
         // The travel of its clips is their mean; what the blend really gives beside it is added.
-        const PlanePoint mean = carried_by(leaves, playheads, active, done);
-        const double part = travelling_part(frame.data, leaves, playheads, active, done);
+        const PlanePoint mean = carried_by(leaves, playing, done);
+        const double part = travelling_part(frame.data, leaves, playing, done);
         bend.right += float(part * (known->velocity.x * double(factor) - mean.x));
         bend.ahead += float(part * (known->velocity.y * double(factor) - mean.y));
     }
@@ -243,8 +243,7 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     fresh.slot = slot;
     fresh.settling = entrance.settle ? 1 : 0;
     ++layer.instance_count;
-    std::fill_n(frame.block.playheads(fresh), frame.motion_of(fresh).leaf_count, Playhead{});
-    frame.block.actives(fresh).clear();
+    frame.block.resize_playing(fresh, 0);
     frame.block.bend(fresh) = {};
     return fresh;
 }
@@ -572,12 +571,11 @@ double seconds_to_next_entry(const Frame& frame, std::size_t level) {
     const CompiledPick& pick = frame.data.picks[state.selector];
     const Deal& deal = frame.block.deals()[state.selector];
     const Instance& instance = frame.active();
-    const int heaviest =
-        std::max(0, heaviest_leaf(frame.data, frame.block, instance, [](const Leaf&) { return true; }));
-    const auto index = std::size_t(heaviest);
-    const Leaf& leaf = frame.data.motions.leaves_of(frame.motion_of(instance))[index];
-    const Playhead& playhead = frame.block.playheads(instance)[index];
-    const double speed = std::fabs(speed_of(frame.data, frame.block, instance, index));
+    const Playhead* heaviest = heaviest_clip(frame.data, frame.block, instance);
+    if (heaviest == nullptr) { return still_seconds - instance.elapsed; }
+    const Playhead& playhead = *heaviest;
+    const Leaf& leaf = leaves_of(frame.data, instance)[playhead.leaf];
+    const double speed = std::fabs(speed_of(frame.data, frame.block, instance, playhead));
     double left = 0;
     if (!leaf.loops) {
         left = seconds_left(frame.data, frame.block, instance);
@@ -630,8 +628,8 @@ void begin_active(Frame& frame) {
     Instance& active = frame.active();
     if (active.begun != 0) { return; }
     active.begun = 1;
-    for (const std::uint16_t l : frame.block.actives(active)) {
-        begin_moments(frame, frame.layer.instance_count - 1U, l);
+    for (const Playhead& playhead : frame.block.playing(active)) {
+        begin_moments(frame, frame.layer.instance_count - 1U, playhead);
     }
 }
 
@@ -689,36 +687,55 @@ void follow_terms(Frame& frame, double dt) {
     }
 }
 
+namespace {
+
+/// The clips of an instance that play on keep their places, those that lose their weight end, and those that get some
+/// are new.
+void keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
+    const Instance& instance = frame.layer.instances[index];
+    std::span<Playhead> playing = frame.block.playing(instance);
+    std::size_t kept = 0;
+    for (const Playhead& playhead : playing) {
+        const bool stays = std::any_of(weighed.begin(), weighed.end(),
+                                       [&](const WeighedLeaf& leaf) { return leaf.leaf == playhead.leaf; });
+        if (!stays) { end_moments(frame, index, playhead); }
+        if (stays) { playing[kept++] = playhead; }
+    }
+    // Both are in order, so that from the last one down each goes to its place without a second list.
+    playing = frame.block.resize_playing(instance, weighed.size());
+    for (std::size_t place = weighed.size(); place-- > 0;) {
+        const WeighedLeaf& leaf = weighed.begin()[place];
+        if (kept > 0 && playing[kept - 1].leaf == leaf.leaf) {
+            playing[place] = playing[--kept];
+        } else {
+            playing[place] = Playhead{};
+            playing[place].leaf = leaf.leaf;
+            playing[place].begins = 1;
+        }
+        playing[place].weight = leaf.weight;
+    }
+}
+
+} // namespace
+
 void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();
     const std::size_t index = frame.layer.instance_count - 1U;
     const Motion& motion = frame.motion_of(instance);
-    Playhead* playheads = frame.block.playheads(instance);
-    const auto leaves = frame.data.motions.leaves_of(motion);
-    ActiveLeaves active = frame.block.actives(instance);
+    WeighedLeaves weighed(frame.block.most_playing());
     const Carried carried =
         weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
-              playheads, active);
-    if (motion.paced) { set_paces(frame, motion, carried, playheads); }
-    bool any_gone = false;
-    for (const std::uint16_t l : active) {
-        const bool here = playheads[l].weight > 0, before = playheads[l].weight_before > 0;
-        if (!here && before) {
-            std::swap(playheads[l].weight, playheads[l].weight_before);
-            end_moments(frame, index, l);
-            std::swap(playheads[l].weight, playheads[l].weight_before);
-        }
-        playheads[l].weight_before = 0;
-        any_gone = any_gone || !here;
-        if (!here || before) { continue; }
-        if (!leaves[l].synced) {
-            playheads[l].position = playheads[l].pace < 0 ? 1 : 0;
-            playheads[l].loops = 0;
-        }
+              weighed);
+    keep_playing(frame, index, weighed);
+    if (motion.paced) { set_paces(frame, carried); }
+    const auto leaves = frame.data.motions.leaves_of(motion);
+    for (Playhead& playhead : frame.block.playing(instance)) {
+        if (playhead.begins == 0) { continue; }
+        playhead.begins = 0;
+        if (!leaves[playhead.leaf].synced && playhead.pace < 0) { playhead.position = 1; }
         // What is only just entered begins when its place is known.
-        if (instance.elapsed > 0) { begin_moments(frame, index, l); }
+        if (instance.elapsed > 0) { begin_moments(frame, index, playhead); }
     }
-    if (any_gone) { active.prune(playheads); }
 }
 
 namespace {

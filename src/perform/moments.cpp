@@ -23,7 +23,7 @@ class Passing {
 public:
     Passing(Frame& frame, const Played& played) : frame_(frame), played_(played) {
         const Instance& instance = frame.layer.instances[played.instance];
-        leaf_ = &frame.data.motions.leaves_of(frame.motion_of(instance))[played.leaf];
+        leaf_ = &leaves_of(frame.data, instance)[played.playhead->leaf];
         is_active_ = played.instance + 1U == frame.layer.instance_count;
     }
 
@@ -50,7 +50,7 @@ public:
         then.shift = after;
         const float share = instance_shares(frame_.layer, then)[played_.instance];
         frame_.events->add({frame_.header.time + after, moment.kind, moment.what, frame_.state_of(instance).visible,
-                            leaf_->clip, share * frame_.block.playheads(instance)[played_.leaf].weight});
+                            leaf_->clip, share * played_.playhead->weight});
     }
 
 private:
@@ -85,12 +85,11 @@ private:
 };
 
 /// Calls `visit` with each span that the clip is inside of.
-template <typename Visit> void spans_around(Frame& frame, std::size_t instance, std::size_t leaf, Visit visit) {
+template <typename Visit> void spans_around(Frame& frame, std::size_t instance, const Playhead& playhead, Visit visit) {
     const Instance& playing = frame.layer.instances[instance];
-    const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
-    const double position =
-        place_of(frame.data, frame.layer, playing, clip, frame.block.playheads(playing)[leaf]).position;
-    for (const PlacedSpan& span : frame.data.moments[clip.clip].spans) {
+    const Leaf& leaf = leaves_of(frame.data, playing)[playhead.leaf];
+    const double position = place_of(frame.data, frame.layer, playing, leaf, playhead).position;
+    for (const PlacedSpan& span : frame.data.moments[leaf.clip].spans) {
         if (position >= span.from - same_place && position < span.to - same_place) { visit(span.span, position); }
     }
 }
@@ -99,26 +98,25 @@ template <typename Visit> void spans_around(Frame& frame, std::size_t instance, 
 
 void pass_moments(Frame& frame, const Played& played) { Passing(frame, played).run(); }
 
-void begin_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
+void begin_moments(Frame& frame, std::size_t instance, const Playhead& playhead) {
     const Instance& playing = frame.layer.instances[instance];
-    const Leaf& clip = frame.data.motions.leaves_of(frame.motion_of(playing))[leaf];
-    const double position =
-        place_of(frame.data, frame.layer, playing, clip, frame.block.playheads(playing)[leaf]).position;
-    const Played here{instance, leaf, position, position, 0, true};
+    const Leaf& leaf = leaves_of(frame.data, playing)[playhead.leaf];
+    const double position = place_of(frame.data, frame.layer, playing, leaf, playhead).position;
+    const Played here{instance, &playhead, position, position, 0, true};
     Passing passing(frame, here);
-    for (const PlacedMark& mark : frame.data.moments[clip.clip].marks) {
+    for (const PlacedMark& mark : frame.data.moments[leaf.clip].marks) {
         if (std::fabs(mark.at - position) <= same_place) { passing.say_at({EventKind::mark, mark.mark, mark.at}, 0); }
     }
-    spans_around(frame, instance, leaf, [&](std::uint16_t span, double at) {
+    spans_around(frame, instance, playhead, [&](std::uint16_t span, double at) {
         passing.say_at({EventKind::span_begun, span, at}, 0);
     });
 }
 
-void end_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
+void end_moments(Frame& frame, std::size_t instance, const Playhead& playhead) {
     if (frame.events == nullptr) { return; }
-    const Played here{instance, leaf, 0, 0, 0, false};
+    const Played here{instance, &playhead, 0, 0, 0, false};
     Passing passing(frame, here);
-    spans_around(frame, instance, leaf, [&](std::uint16_t span, double at) {
+    spans_around(frame, instance, playhead, [&](std::uint16_t span, double at) {
         passing.say_at({EventKind::span_ended, span, at}, 0);
     });
 }
@@ -126,7 +124,7 @@ void end_moments(Frame& frame, std::size_t instance, std::size_t leaf) {
 void end_moments(Frame& frame, std::size_t instance) {
     if (frame.events == nullptr) { return; }
     const Instance& playing = frame.layer.instances[instance];
-    for (const std::uint16_t leaf : frame.block.actives(playing)) { end_moments(frame, instance, leaf); }
+    for (const Playhead& playhead : frame.block.playing(playing)) { end_moments(frame, instance, playhead); }
 }
 
 void say(Frame& frame, EventKind kind, std::uint16_t state, double after) {

@@ -9,7 +9,7 @@ namespace gait {
 /// A stretch that a clip of an instance plays, positions in cycles.
 struct Played {
     std::size_t instance = 0;
-    std::size_t leaf = 0;
+    const Playhead* playhead = nullptr;
     double from = 0, to = 0;           ///< beyond 0 to 1 where a loop comes round
     double seconds = 0;                ///< how long it takes
     bool first = false;                ///< its first place counts as passed too
@@ -21,10 +21,10 @@ struct Played {
 void pass_moments(Frame& frame, const Played& played);
 
 /// A clip begins where it stands: marks there are passed and spans around it begin.
-void begin_moments(Frame& frame, std::size_t instance, std::size_t leaf);
+void begin_moments(Frame& frame, std::size_t instance, const Playhead& playhead);
 
 /// A clip plays no longer: the spans that it is inside of end.
-void end_moments(Frame& frame, std::size_t instance, std::size_t leaf);
+void end_moments(Frame& frame, std::size_t instance, const Playhead& playhead);
 /// The same for every clip of an instance that has weight.
 void end_moments(Frame& frame, std::size_t instance);
 

@@ -157,11 +157,11 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
         const auto each = [&](auto visit) {
             for (std::size_t i = 0; i < block.layer().instance_count; ++i) {
                 const Instance& instance = block.layer().instances[i];
-                const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-                for (const std::uint16_t leaf : block.actives(instance)) {
-                    const Playhead& playhead = block.playheads(instance)[leaf];
-                    const double position = place_of(data, block.layer(), instance, leaves[leaf], playhead).position;
-                    for (const NumberRow& row : data.clips[leaves[leaf].clip].numbers) {
+                const auto leaves = leaves_of(data, instance);
+                for (const Playhead& playhead : block.playing(instance)) {
+                    const Leaf& leaf = leaves[playhead.leaf];
+                    const double position = place_of(data, block.layer(), instance, leaf, playhead).position;
+                    for (const NumberRow& row : data.clips[leaf.clip].numbers) {
                         if (row.number < out.size()) { visit(row, weight * shares[i] * playhead.weight, position); }
                     }
                 }
@@ -402,14 +402,13 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
     if (index >= instance_count(layer)) { return 0; }
     const PerformerBlock block = view(*character_, block_.get(), layer);
     const Instance& instance = block.layer().instances[index];
-    const Playhead* playheads = block.playheads(instance);
-    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
+    const auto leaves = leaves_of(data, instance);
     std::size_t count = 0;
-    for (const std::uint16_t l : block.actives(instance)) {
+    for (const Playhead& playhead : block.playing(instance)) {
         if (count < out.size()) {
-            const ClipPlace place = place_of(data, block.layer(), instance, leaves[l], playheads[l]);
-            out[count] = {leaves[l].clip, playheads[l].weight, place.position, place.loops,
-                          leaves[l].additive != no_index};
+            const Leaf& leaf = leaves[playhead.leaf];
+            const ClipPlace place = place_of(data, block.layer(), instance, leaf, playhead);
+            out[count] = {leaf.clip, playhead.weight, place.position, place.loops, leaf.additive != no_index};
         }
         ++count;
     }

@@ -20,14 +20,13 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
         const Instance& instance = layer.instances[i];
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
         if (!motion.synced || instance.loose != 0) { continue; }
-        const Playhead* playheads = block.playheads(instance);
         const auto leaves = data.motions.leaves_of(motion);
-        for (const std::uint16_t l : block.actives(instance)) {
-            const Leaf& leaf = leaves[l];
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
             // The legs keep the time, not what is laid over or added.
             if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
-            const double weight = double(shares[i]) * double(playheads[l].weight);
-            const double cadence = leaf.rate * leaf.strides * double(playheads[l].pace);
+            const double weight = double(shares[i]) * double(playhead.weight);
+            const double cadence = leaf.rate * leaf.strides * double(playhead.pace);
             fallback = cadence;
             if (!(weight > 0) || count_ == clips_.size()) { continue; }
             clips_[count_].warp = &data.motions.warp_of(leaf);

@@ -30,8 +30,8 @@ public:
 
 private:
     struct Clip {
-        const PhaseWarp* warp = nullptr;
-        double part = 0; ///< seconds a cycle times the share, over those of all
+        const PhaseWarp* warp;
+        double part; ///< seconds a cycle times the share, over those of all
     };
     [[nodiscard]] double reading(double strides) const;
     [[nodiscard]] double slope(double strides) const;

@@ -91,20 +91,20 @@ float down_part(const CharacterData& data, const PerformerBlock& block, std::siz
     double down = 0, all = 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-        const Playhead* playheads = block.playheads(instance);
-        for (const std::uint16_t l : block.actives(instance)) {
-            const double weight = double(shares[i]) * double(playheads[l].weight);
-            if (!(weight > 0) || !leaves[l].leads) { continue; }
+        const auto leaves = leaves_of(data, instance);
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const double weight = double(shares[i]) * double(playhead.weight);
+            if (!(weight > 0) || !leaf.leads) { continue; }
             all += weight;
-            const double position = place_of(data, layer, instance, leaves[l], playheads[l]).position;
-            const double reach = edge * leaves[l].rate;
+            const double position = place_of(data, layer, instance, leaf, playhead).position;
+            const double reach = edge * leaf.rate;
             double own = 0;
-            for (const FootDown& stretch : data.moments[leaves[l].clip].downs) {
+            for (const FootDown& stretch : data.moments[leaf.clip].downs) {
                 if (stretch.leg != leg) { continue; }
                 // How far inside the stretch, from this round's place and its neighbours'.
                 for (const double round : {-1.0, 0.0, 1.0}) {
-                    if (round != 0 && !leaves[l].loops) { continue; }
+                    if (round != 0 && !leaf.loops) { continue; }
                     const double inside = std::min(position + round - stretch.from, stretch.to - position - round);
                     own =
                         std::max(own, reach > 0 ? std::clamp(1 + inside / reach, 0.0, 1.0) : (inside >= 0 ? 1.0 : 0.0));

@@ -31,35 +31,33 @@ double time_to(double position, double place, double speed, bool loops) {
 } // namespace
 
 double seconds_left(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
-    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-    const Playhead* playheads = block.playheads(instance);
+    const auto leaves = leaves_of(data, instance);
     double left = 0;
-    for (const std::uint16_t l : block.actives(instance)) {
-        if (!leaves[l].leads) { continue; }
-        if (leaves[l].loops) { return infinity; }
-        if (leaves[l].rate > 0) {
-            left = std::max(left, time_left(playheads[l].position, own_speed(instance, leaves[l], playheads[l])));
-        }
+    for (const Playhead& playhead : block.playing(instance)) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        if (!leaf.leads) { continue; }
+        if (leaf.loops) { return infinity; }
+        if (leaf.rate > 0) { left = std::max(left, time_left(playhead.position, own_speed(instance, leaf, playhead))); }
     }
     return left;
 }
 
 StateReadings read_motion(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
     const LayerHeader& layer = block.layer();
-    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-    const int heaviest = std::max(0, heaviest_leaf(data, block, instance, [](const Leaf&) { return true; }));
-    const Leaf& leaf = leaves[std::size_t(heaviest)];
-    const Playhead& playhead = block.playheads(instance)[heaviest];
+    const Playhead* heaviest = heaviest_clip(data, block, instance);
     const double left = seconds_left(data, block, instance);
-    const ClipPlace place = place_of(data, layer, instance, leaf, playhead);
+    const ClipPlace place = heaviest == nullptr
+                                ? ClipPlace{}
+                                : place_of(data, layer, instance, leaves_of(data, instance)[heaviest->leaf], *heaviest);
     return {float(instance.elapsed), float(left), float(place.position), float(std::abs(std::int32_t(place.loops))),
             left <= instant};
 }
 
-double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance, std::size_t leaf) {
-    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-    return follows_phase(instance, leaves[leaf]) ? PhaseClock(data, block, 0).cadence() / leaves[leaf].strides
-                                                 : own_speed(instance, leaves[leaf], block.playheads(instance)[leaf]);
+double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                const Playhead& playhead) {
+    const Leaf& leaf = leaves_of(data, instance)[playhead.leaf];
+    return follows_phase(instance, leaf) ? PhaseClock(data, block, 0).cadence() / leaf.strides
+                                         : own_speed(instance, leaf, playhead);
 }
 
 namespace {
@@ -70,16 +68,14 @@ public:
     template <typename Has>
     Carrier(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Has has)
         : data_(data), block_(block) {
-        const int heaviest =
-            heaviest_leaf(data, block, instance, [&](const Leaf& leaf) { return has(data.moments[leaf.clip]); });
-        if (heaviest < 0) { return; }
-        leaf_ =
-            &data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion])[std::size_t(heaviest)];
+        const Playhead* heaviest =
+            heaviest_clip(data, block, instance, [&](const Leaf& leaf) { return has(data.moments[leaf.clip]); });
+        if (heaviest == nullptr) { return; }
+        leaf_ = &leaves_of(data, instance)[heaviest->leaf];
         moments_ = &data.moments[leaf_->clip];
-        const Playhead& playhead = block.playheads(instance)[heaviest];
-        position_ = place_of(data, block.layer(), instance, *leaf_, playhead).position;
+        position_ = place_of(data, block.layer(), instance, *leaf_, *heaviest).position;
         in_step_ = follows_phase(instance, *leaf_);
-        if (!in_step_) { speed_ = own_speed(instance, *leaf_, playhead); }
+        if (!in_step_) { speed_ = own_speed(instance, *leaf_, *heaviest); }
     }
 
     [[nodiscard]] const ClipMoments* moments() const { return moments_; }

@@ -46,18 +46,26 @@ inline void set_strides(LayerHeader& layer, double strides) {
 /// Seconds until the motion's clips with weight have all ended; infinite while one of them loops or stands still.
 [[nodiscard]] double seconds_left(const CharacterData& data, const PerformerBlock& block, const Instance& instance);
 
-/// The clip of the instance with the greatest weight, among those for which `fits` holds; -1 for none.
+/// The leaves of the motion that the instance plays.
+[[nodiscard]] inline std::span<const Leaf> leaves_of(const CharacterData& data, const Instance& instance) {
+    return data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
+}
+
+/// The clip of the instance with the greatest weight, among those for which `fits` holds; null for none.
 template <typename Fits>
-[[nodiscard]] int heaviest_leaf(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                                Fits fits) {
-    const auto leaves = data.motions.leaves_of(data.motions.motions[data.states[instance.state].motion]);
-    const Playhead* playheads = block.playheads(instance);
-    int heaviest = -1;
-    for (const std::uint16_t l : block.actives(instance)) {
-        if (!fits(leaves[l])) { continue; }
-        if (heaviest < 0 || playheads[l].weight > playheads[heaviest].weight) { heaviest = int(l); }
+[[nodiscard]] const Playhead* heaviest_clip(const CharacterData& data, const PerformerBlock& block,
+                                            const Instance& instance, Fits fits) {
+    const auto leaves = leaves_of(data, instance);
+    const Playhead* heaviest = nullptr;
+    for (const Playhead& playhead : block.playing(instance)) {
+        if (!fits(leaves[playhead.leaf])) { continue; }
+        if (heaviest == nullptr || playhead.weight > heaviest->weight) { heaviest = &playhead; }
     }
     return heaviest;
+}
+[[nodiscard]] inline const Playhead* heaviest_clip(const CharacterData& data, const PerformerBlock& block,
+                                                   const Instance& instance) {
+    return heaviest_clip(data, block, instance, [](const Leaf&) { return true; });
 }
 
 /// What expressions may ask of a motion.
@@ -66,7 +74,7 @@ template <typename Fits>
 
 /// Cycles a second at which a clip of the instance moves now, on the average of a stride where it keeps step.
 [[nodiscard]] double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                              std::size_t leaf);
+                              const Playhead& playhead);
 
 /// Seconds until the active motion passes `mark`; infinite when it does not.
 [[nodiscard]] double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
