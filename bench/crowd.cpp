@@ -107,26 +107,108 @@ std::shared_ptr<const gait::Character> blend_of(const Material& material, int ac
     return compiled(document, material);
 }
 
-std::shared_ptr<const gait::Character> space_of(const Material& material, int points) {
-    gait::Document document = document_of(material);
-    Material more = material;
+gait::PlanePoint site_of(int point, int points) {
+    // Sunflower seeds: never more than three on an empty circle.
+    const double radius = 0.5 * std::sqrt((point + 0.5) / points), angle = 2.399963 * point;
+    return {0.5 + radius * std::cos(angle), 0.5 + radius * std::sin(angle)};
+}
+
+namespace {
+
+gait::BlendDefinition add_space(gait::Document& document, Material& more, int points) {
     gait::BlendDefinition space;
     space.parameter = "x";
     space.second = "y";
     for (int p = 0; p < points; ++p) {
         // Each a clip of its own, so that nothing is shared.
-        const gait::ClipSource& clip = material.clips[std::size_t(p) % material.clips.size()];
+        const gait::ClipSource& clip = more.clips[std::size_t(p) % more.clips.size()];
         gait::ClipDefinition& definition = document.clips.emplace_back();
         definition.name = fmt::format("point_{}", p);
         definition.loop = true;
         more.assets.clips[definition.name.value] = clip;
-        // Sunflower seeds: never more than three on an empty circle.
-        const double radius = 0.5 * std::sqrt((p + 0.5) / points), angle = 2.399963 * p;
-        space.points.emplace_back(
-            std::vector<gait::Number>{0.5 + radius * std::cos(angle), 0.5 + radius * std::sin(angle)},
-            gait::MotionDefinition(gait::Text(definition.name.value)));
+        const gait::PlanePoint site = site_of(p, points);
+        space.points.emplace_back(std::vector<gait::Number>{site.x, site.y},
+                                  gait::MotionDefinition(gait::Text(definition.name.value)));
     }
-    gait::MotionDefinition motion(space);
+    return space;
+}
+
+gait::StateDefinition state_of(const char* name, gait::MotionDefinition motion) {
+    gait::StateDefinition state;
+    state.name = name;
+    state.play = std::move(motion);
+    return state;
+}
+
+gait::TransitionDefinition turn_to(const char* state) {
+    gait::TransitionDefinition turn;
+    turn.to = state;
+    turn.after = {Whole::turn_seconds, Whole::turn_seconds};
+    turn.fade = Whole::turn_seconds;
+    return turn;
+}
+
+gait::MaskDefinition mask_of(const char* name, const char* from, int ramp) {
+    gait::MaskDefinition mask;
+    mask.name = name;
+    mask.from = from;
+    mask.ramp = double(ramp);
+    return mask;
+}
+
+} // namespace
+
+std::shared_ptr<const gait::Character> whole_of(const Material& material) {
+    gait::Document document = document_of(material);
+    Material more = material;
+    document.parameters.resize(2); // x and y
+    for (gait::ParameterDefinition& parameter : document.parameters) { parameter.smooth = 0.0; }
+    gait::ParameterDefinition lean;
+    lean.name = "lean";
+    lean.range = {0, 1};
+    lean.smooth = 0.0;
+    gait::ParameterDefinition done;
+    done.name = "done";
+    done.kind = gait::ParameterKind::flag;
+    document.parameters.insert(document.parameters.end(), {lean, done});
+    document.masks = {mask_of("upper", "spine_1", Whole::ramp), mask_of("arm", "left_shoulder", 1)};
+
+    gait::AddDefinition leaning;
+    leaning.what = gait::MotionDefinition(gait::Text(material.clips[Whole::lean_clip].name));
+    leaning.to = gait::MotionDefinition(add_space(document, more, Whole::points));
+    leaning.weight = "lean";
+    leaning.fade = 0.0;
+    gait::MotionDefinition going;
+    going.add = leaning;
+    gait::MotionDefinition other(gait::Text(material.clips[Whole::other_clip].name));
+    going.sync = other.sync = gait::SyncMode::cycle;
+
+    gait::LayerDefinition legs;
+    legs.name = "legs";
+    legs.machine.start = "going";
+    legs.machine.states = {state_of("going", going), state_of("other", other)};
+    legs.machine.states[0].go = {turn_to("other")};
+    legs.machine.states[1].go = {turn_to("going")};
+    gait::LayerDefinition arms;
+    arms.name = "arms";
+    arms.mask = "upper";
+    arms.machine.start = "holding";
+    arms.machine.states = {
+        state_of("holding", gait::MotionDefinition(gait::Text(material.clips[Whole::arms_clip].name)))};
+    document.layers = {legs, arms};
+    gait::OneShotDefinition wave;
+    wave.name = "wave";
+    wave.play = gait::MotionDefinition(gait::Text(material.clips[Whole::wave_clip].name));
+    wave.mask = "arm";
+    wave.until = "done";
+    document.one_shots = {wave};
+    return compiled(document, more);
+}
+
+std::shared_ptr<const gait::Character> space_of(const Material& material, int points) {
+    gait::Document document = document_of(material);
+    Material more = material;
+    gait::MotionDefinition motion(add_space(document, more, points));
     motion.sync = gait::SyncMode::cycle;
     play_alone(document, std::move(motion));
     return compiled(document, more);

@@ -4,6 +4,7 @@
 // Every figure is the least of several repetitions, because other programs on the machine only ever add time.
 #include "crowd.hpp"
 #include "textbook.hpp"
+#include "whole_textbook.hpp"
 
 #include "gait/crowd.hpp"
 #include "gait/eigen.hpp"
@@ -122,7 +123,6 @@ void textbook_and_skin(benchmark::State& state) {
     for (auto _ : state) { benchmark::DoNotOptimize(bench::skinning(player.advance(dt), *material().assets.rig)); }
 }
 
-/// Cost against the size of the document: one state plays, all the others wait.
 /// A space whose cursor moves every frame, so that every frame weighs it.
 void space(benchmark::State& state) {
     static std::map<std::int64_t, std::shared_ptr<const gait::Character>> made;
@@ -140,6 +140,160 @@ void space(benchmark::State& state) {
     }
 }
 
+const std::shared_ptr<const gait::Character>& whole_character() {
+    static const auto made = bench::whole_of(material());
+    return made;
+}
+
+/// The cursor goes round, and she leans into it.
+bench::WholeInputs whole_inputs(int frame) {
+    const double turn = 0.01 * frame;
+    return {float(0.5 + 0.2 * std::cos(turn)), float(0.5 + 0.2 * std::sin(turn)),
+            float(0.5 + 0.3 * std::sin(3 * turn))};
+}
+
+/// A whole character, and what the game does to it in a frame.
+class WholePerformer {
+public:
+    WholePerformer() {
+        const gait::Character& character = performer.character();
+        x_ = character.number("x");
+        y_ = character.number("y");
+        lean_ = character.number("lean");
+        performer.play_once(character.one_shot("wave"));
+    }
+    void advance() {
+        const bench::WholeInputs inputs = whole_inputs(frame_++);
+        performer.set(x_, inputs.x);
+        performer.set(y_, inputs.y);
+        performer.set(lean_, inputs.lean);
+        performer.advance(dt);
+    }
+    gait::Performer performer{whole_character()};
+
+private:
+    gait::NumberParameter x_, y_, lean_;
+    int frame_ = 0;
+};
+
+void whole(benchmark::State& state) {
+    WholePerformer character;
+    for (auto _ : state) {
+        character.advance();
+        benchmark::ClobberMemory();
+    }
+}
+
+void whole_and_skin(benchmark::State& state) {
+    WholePerformer character;
+    std::vector<gait::Matrix4, gait::CacheLineAllocator<gait::Matrix4>> matrices(whole_character()->joint_count());
+    for (auto _ : state) {
+        character.advance();
+        character.performer.skinning_matrices(matrices);
+        benchmark::ClobberMemory();
+    }
+}
+
+void whole_textbook(benchmark::State& state) {
+    bench::WholeTextbook player(material(), *whole_character());
+    int frame = 0;
+    for (auto _ : state) { benchmark::DoNotOptimize(player.advance(dt, whole_inputs(frame++))); }
+}
+
+void whole_textbook_and_skin(benchmark::State& state) {
+    bench::WholeTextbook player(material(), *whole_character());
+    int frame = 0;
+    for (auto _ : state) {
+        const bench::TextbookPose pose = player.advance(dt, whole_inputs(frame++));
+        benchmark::DoNotOptimize(bench::skinning(pose, *material().assets.rig));
+    }
+}
+
+/// The kernels alone that a whole character's frame cannot do without: four clips blended, one added, and two laid over
+/// the joints that their masks reach.
+class WholeFloor {
+public:
+    WholeFloor() : data_(whole_character()->data()), lanes_(data_.layout.lanes), pose_(4 * lanes_), over_(4 * lanes_) {
+        turn_.resize(4 * lanes_);
+        for (std::size_t l = 1; l < data_.layers.size(); ++l) {
+            masks_.push_back(data_.masks[data_.layers[l].mask]);
+            reach_.push_back(data_.layout.layers[l].reach);
+        }
+        ones_.assign(lanes_, 1);
+    }
+    void frame() {
+        phase_ += dt;
+        phase_ -= double(phase_ >= 1);
+        const gait::kernels::BlendSource sources[] = {source(data_.clips[0], 0.2F), source(data_.clips[1], 0.2F),
+                                                      source(data_.clips[2], 0.2F), source(data_.clips[3], 0.4F)};
+        blend(pose_, sources, 4, {0, lanes_});
+        gait::kernels::normalize({pose_.data(), lanes_}, lanes_);
+        const gait::kernels::BlendSource lean = source(data_.additives[0], 0.3F);
+        blend(turn_, &lean, 1, {0, lanes_});
+        gait::kernels::turn_by({pose_.data(), lanes_}, {turn_.data(), lanes_}, lanes_);
+        for (std::size_t l = 0; l < masks_.size(); ++l) {
+            const gait::Window reach = reach_[l];
+            gait::kernels::BlendSource above = source(data_.clips[4 + l], 1);
+            above.from += reach.first;
+            above.to += reach.first;
+            blend(over_, &above, 1, reach);
+            gait::kernels::normalize({over_.data() + reach.first, lanes_}, reach.lanes);
+            gait::kernels::lay_over({pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
+                                    masks_[l].data() + reach.first, ones_.data() + reach.first, reach.lanes);
+        }
+    }
+
+private:
+    void blend(gait::AlignedFloats& out, const gait::kernels::BlendSource* sources, std::size_t count,
+               gait::Window window) const {
+        for (std::size_t row = 0; row < 4; ++row) {
+            std::fill_n(out.data() + row * lanes_ + window.first, window.lanes, 0.0F);
+        }
+        gait::kernels::accumulate({out.data() + window.first, lanes_}, sources, count, window.lanes);
+    }
+    [[nodiscard]] gait::kernels::BlendSource source(const gait::SampledClip& clip, float weight) const {
+        const double place = phase_ * clip.intervals;
+        const auto frame = std::uint32_t(place);
+        const float second = weight * float(place - frame);
+        return {clip.frame(frame), clip.frame(frame + 1), lanes_, weight - second, second, nullptr};
+    }
+
+    const gait::CharacterData& data_;
+    std::size_t lanes_;
+    gait::AlignedFloats pose_, over_, turn_;
+    std::vector<std::int8_t> ones_;
+    std::vector<gait::AlignedFloats> masks_;
+    std::vector<gait::Window> reach_;
+    double phase_ = 0;
+};
+
+void whole_floor(benchmark::State& state) {
+    WholeFloor kernels;
+    for (auto _ : state) {
+        kernels.frame();
+        benchmark::ClobberMemory();
+    }
+}
+
+/// Degrees between ours and the textbook's, over ten seconds.
+double greatest_difference_of_whole() {
+    WholePerformer character;
+    bench::WholeTextbook player(material(), *whole_character());
+    std::vector<gait::Transform> pose(whole_character()->joint_count());
+    double worst = 0;
+    for (int frame = 0; frame < 600; ++frame) {
+        character.advance();
+        const bench::TextbookPose reference = player.advance(dt, whole_inputs(frame));
+        if (frame == 0) { continue; } // ours begins with the lean as it was before any input
+        character.performer.pose(pose);
+        for (std::size_t j = 0; j < pose.size(); ++j) {
+            worst = std::max(worst, gait::degrees_between(pose[j].rotation, gait::from_eigen(reference.rotations[j])));
+        }
+    }
+    return worst;
+}
+
+/// Cost against the size of the document: one state plays, all the others wait.
 void machine(benchmark::State& state) {
     static std::map<std::int64_t, std::shared_ptr<const gait::Character>> made;
     auto& character = made[state.range(0)];
@@ -196,6 +350,31 @@ public:
     std::map<std::string, double> nanoseconds;
 };
 
+/// Prints what a whole character costs. False when it is more than is wanted.
+bool report_whole(std::map<std::string, double>& ns, nlohmann::json& report) {
+    const gait::CharacterData& data = whole_character()->data();
+    const double advance = ns["whole/"], floor = ns["whole_floor/"], allowed = 1.5 * floor + 300;
+    const double times = ns["whole_textbook/"] / advance,
+                 skinned = ns["whole_textbook_and_skin/"] / ns["whole_and_skin/"];
+    const double apart = greatest_difference_of_whole();
+    const std::size_t own = data.layout.pose, layers = data.layers.size();
+    const double allowed_bytes = 1024 + 1638.4 * double(layers);
+    fmt::print("\n  a whole character (a space of 24 points, a crossfade, a lean, arms, a one-shot):\n"
+               "    advance {:.0f} ns, floor {:.0f} ns, allowed 1.5 x floor + 300 = {:.0f} ns\n"
+               "    textbook {:.1f} times as long, with matrices {:.1f} times; {:.3f} degrees apart\n"
+               "    {} layers: {} bytes beside the pose, allowed {:.0f}\n",
+               advance, floor, allowed, times, skinned, apart, layers, own, allowed_bytes);
+    report["whole"] = {{"advance_ns", advance},
+                       {"floor_ns", floor},
+                       {"allowed_ns", allowed},
+                       {"textbook_over_advance", times},
+                       {"textbook_over_ours_with_matrices", skinned},
+                       {"degrees_apart", apart},
+                       {"bytes_beside_pose", own},
+                       {"allowed_bytes", allowed_bytes}};
+    return advance <= allowed && times >= 30 && apart <= 0.1 && double(own) <= allowed_bytes;
+}
+
 } // namespace
 
 int main(int argument_count, char** arguments) {
@@ -209,6 +388,13 @@ int main(int argument_count, char** arguments) {
     }
     benchmark::RegisterBenchmark("machine", machine)->Arg(10)->Arg(100)->Arg(1000)->Repetitions(7)->MinTime(0.05);
     benchmark::RegisterBenchmark("space", space)->Arg(4)->Arg(24)->Arg(60)->Repetitions(7)->MinTime(0.05);
+    for (auto* run :
+         {benchmark::RegisterBenchmark("whole", whole), benchmark::RegisterBenchmark("whole_and_skin", whole_and_skin),
+          benchmark::RegisterBenchmark("whole_floor", whole_floor),
+          benchmark::RegisterBenchmark("whole_textbook", whole_textbook),
+          benchmark::RegisterBenchmark("whole_textbook_and_skin", whole_textbook_and_skin)}) {
+        run->Repetitions(7)->MinTime(0.05);
+    }
     benchmark::RegisterBenchmark("crowd", crowd)->Arg(1000)->Repetitions(7)->MinTime(0.1)->UseRealTime();
     benchmark::Initialize(&argument_count, arguments);
     Collector collector;
@@ -251,6 +437,7 @@ int main(int argument_count, char** arguments) {
     const double each = ns["crowd/1000"] / 1000, carried = 1e9 / 60 / each;
     fmt::print("\n  on {} cores, four clips each: {:.0f} ns a performer, {:.0f} performers at 60 Hz\n",
                std::thread::hardware_concurrency(), each, carried);
+    kept = report_whole(ns, report) && kept;
     const gait::CharacterData& data = blended(4)->data();
     const std::size_t pose_bytes = data.layout.pose_rows * data.layout.lanes * sizeof(float),
                       all = blended(4)->performer_bytes();

@@ -1,5 +1,8 @@
 #include "math/pose_kernels.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "math/pose_kernels.cpp"
 #include <hwy/foreach_target.h>
@@ -159,14 +162,61 @@ void normalize(Rows rotations, std::size_t lanes) {
     }
 }
 
-void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes) {
+/// Small integers as floats, and back.
+HWY_INLINE auto load_bytes(Floats d, const std::int8_t* from) {
+    const hn::Rebind<std::int32_t, Floats> integers;
+    return hn::ConvertTo(d, hn::PromoteTo(integers, hn::LoadU(hn::Rebind<std::int8_t, Floats>(), from)));
+}
+HWY_INLINE void store_bytes(hn::Vec<Floats> values, std::int8_t* to) {
+    const hn::Rebind<std::int8_t, Floats> bytes;
+    hn::StoreU(hn::DemoteTo(bytes, hn::NearestInt(values)), bytes, to);
+}
+
+void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes) {
+    const Floats d;
+    const auto zero = hn::Zero(d), one = hn::Set(d, 1.0F), most = hn::Set(d, 127.0F);
+    const auto clearly = hn::Set(d, 0.2F * 127);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const float* b = below.first + lane;
+        const float* a = above.first + lane;
+        auto agree = hn::Mul(hn::Load(d, b), hn::Load(d, a));
+        for (std::size_t row = 1; row < 4; ++row) {
+            agree = hn::MulAdd(hn::Load(d, b + row * below.stride), hn::Load(d, a + row * above.stride), agree);
+        }
+        agree = hn::Mul(agree, most);
+        const auto own = hn::IfThenElse(hn::Lt(agree, zero), hn::Neg(one), one);
+        auto sign = load_bytes(d, hemispheres.sign + lane);
+        const auto before = load_bytes(d, hemispheres.agreement + lane);
+        const auto now = hn::Mul(agree, sign);
+        const auto apart = hn::And(hn::Lt(hn::Mul(now, before), zero),
+                                   hn::And(hn::Gt(hn::Abs(now), clearly), hn::Gt(hn::Abs(before), clearly)));
+        sign = hn::IfThenElse(apart, hn::Neg(sign), sign);
+        sign = hn::IfThenElse(hn::Eq(sign, zero), own, sign);
+        store_bytes(sign, hemispheres.sign + lane);
+        store_bytes(hn::Clamp(hn::Mul(agree, sign), hn::Neg(most), most), hemispheres.agreement + lane);
+    }
+}
+
+void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
+    const Floats d;
+    const hn::RebindToUnsigned<Floats> bits;
+    const auto one = hn::Set(bits, 0x3F800000U), lowest = hn::Set(bits, 1U), lane_index = hn::Iota(bits, 0U);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const std::size_t joint = first + lane;
+        const auto word = hn::Set(bits, words[joint / 32] >> (joint % 32));
+        const auto sign = hn::ShiftLeft<31>(hn::And(hn::Shr(word, lane_index), lowest));
+        hn::Store(hn::BitCast(d, hn::Or(one, sign)), d, factors + lane);
+    }
+}
+
+void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes) {
     const Floats d;
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         const auto weight = hn::Load(d, weights + lane);
         const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
         if (hn::AllTrue(d, untouched)) { continue; }
-        const auto sign = hn::Load(d, signs + lane);
+        const auto sign = load_bytes(d, signs + lane);
         const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
         float* b = below.first + lane;
         const float* a = above.first + lane;
@@ -190,13 +240,21 @@ void lay_over(Rows below, ConstRows above, const float* weights, const float* si
 
 void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
     const Floats d;
-    const auto half = hn::Set(d, 0.5F);
+    const auto half = hn::Set(d, 0.5F), most = hn::Set(d, 2.4674011F); // the square of half of pi
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        const auto rx = hn::Mul(half, hn::Load(d, turn.first + lane));
-        const auto ry = hn::Mul(half, hn::Load(d, turn.first + turn.stride + lane));
-        const auto rz = hn::Mul(half, hn::Load(d, turn.first + 2 * turn.stride + lane));
+        auto rx = hn::Mul(half, hn::Load(d, turn.first + lane));
+        auto ry = hn::Mul(half, hn::Load(d, turn.first + turn.stride + lane));
+        auto rz = hn::Mul(half, hn::Load(d, turn.first + 2 * turn.stride + lane));
         // exp of a half turn h: (h sin|h|/|h|, cos|h|), both series in |h|^2, good to 1e-7 up to |h| = pi / 2.
-        const auto s = hn::MulAdd(rx, rx, hn::MulAdd(ry, ry, hn::Mul(rz, rz)));
+        auto s = hn::MulAdd(rx, rx, hn::MulAdd(ry, ry, hn::Mul(rz, rz)));
+        const auto too_long = hn::Gt(s, most);
+        if (!hn::AllFalse(d, too_long)) {
+            const auto shorter = hn::IfThenElse(too_long, hn::Sqrt(hn::Div(most, s)), hn::Set(d, 1.0F));
+            rx = hn::Mul(rx, shorter);
+            ry = hn::Mul(ry, shorter);
+            rz = hn::Mul(rz, shorter);
+            s = hn::Min(s, most);
+        }
         auto sine = hn::Set(d, -2.5052108e-8F);
         sine = hn::MulAdd(sine, s, hn::Set(d, 2.7557319e-6F));
         sine = hn::MulAdd(sine, s, hn::Set(d, -1.9841270e-4F));
@@ -230,11 +288,25 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace gait::kernels {
 
+float remember(Hemispheres joint, float product) {
+    const float agree = 127 * product, before = *joint.agreement;
+    float sign = *joint.sign;
+    const float now = agree * sign;
+    constexpr float clearly = 0.2F * 127;
+    if (now * before < 0 && std::fabs(now) > clearly && std::fabs(before) > clearly) { sign = -sign; }
+    if (sign == 0) { sign = agree < 0 ? -1.0F : 1.0F; }
+    *joint.sign = std::int8_t(sign);
+    *joint.agreement = std::int8_t(std::nearbyint(std::clamp(agree * sign, -127.0F, 127.0F)));
+    return sign;
+}
+
 HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
 HWY_EXPORT(lay_over);
+HWY_EXPORT(remember);
+HWY_EXPORT(spread_signs);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
@@ -250,7 +322,15 @@ void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turn, lanes);
 }
 
-void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes) {
+void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(spread_signs)(words, first, factors, lanes);
+}
+
+void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(remember)(hemispheres, below, above, lanes);
+}
+
+void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(lay_over)(below, above, weights, signs, lanes);
 }
 

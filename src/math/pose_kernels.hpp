@@ -56,12 +56,30 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);
 
-/// rotations = exp(turn) * rotations, with `turn` a rotation vector in three rows (radians, at most pi long).
+/// rotations = exp(turn) * rotations, with `turn` a rotation vector in three rows (radians). One longer than pi, which
+/// would come round the other way, is cut to that.
 void turn_by(Rows rotations, ConstRows turn, std::size_t lanes);
 
-/// below = above times `signs` [lanes of 1 and -1] where a lane's weight is 1, below where it is 0 (to the last bit),
-/// and between them on the way from one to the other.
-void lay_over(Rows below, ConstRows above, const float* weights, const float* signs, std::size_t lanes);
+/// On which hemisphere each joint of one pose joins another: fixed as it begins to show and kept, so that nothing flips
+/// while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being laid
+/// bare, say, or covered), so does this.
+struct Hemispheres {
+    std::int8_t* sign = nullptr;      ///< [lane] 1 or -1; 0 where it is still to be chosen
+    std::int8_t* agreement = nullptr; ///< [lane] how far both agreed last: the cosine of half the turn between them,
+                                      ///< times 127
+};
+/// Brings the memory of the hemispheres up to how two poses stand now.
+void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes);
+/// The same for one joint, by the product of its two quaternions; the sign.
+float remember(Hemispheres joint, float product);
+
+/// Fills `factors` [lanes] with 1, or with -1 where a joint's bit is set: `words` holds a bit for each joint from the
+/// character's first on, and the lanes begin at joint `first`, a multiple of the padding.
+void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes);
+
+/// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them on
+/// the way from one to the other.
+void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

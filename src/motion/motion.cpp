@@ -73,7 +73,8 @@ private:
             share_at({asked.x / pace - off.x, asked.y / pace - off.y});
         }
         if (carried_.count == carried_.groups.size()) { return; }
-        carried_.groups[carried_.count++] = {part.pace_group, carried.velocity(shares)};
+        const PlanePoint velocity = carried.velocity(shares);
+        carried_.groups[carried_.count++] = {part.pace_group, velocity.x, velocity.y};
     }
 
     void weigh_points(const MotionPart& part, const SiteShares& shares, double weight) {

@@ -203,8 +203,8 @@ struct BlendInputs {
 /// is not there are not known by points.
 struct Carried {
     struct Group {
-        std::uint16_t pace_group = 0;
-        PlanePoint velocity;
+        std::uint16_t pace_group;
+        double right, ahead;
     };
     std::array<Group, 4> groups; // NOLINT: only the first `count` hold anything
     std::size_t count = 0;

@@ -37,41 +37,26 @@ std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
     return warp;
 }
 
-PhaseWarp::Piece PhaseWarp::piece_at(double strides) const {
-    const double rounds = std::floor(strides / strides_);
-    const double within = strides - rounds * strides_;
+PhaseWarp::Point PhaseWarp::at(double strides) const {
+    if (even()) { return {strides, 1}; }
+    const double rounds = std::floor(strides / strides_), within = strides - rounds * strides_;
     const std::size_t piece = std::min(knots_.size() - 2, std::size_t(std::max(0.0, within * 2)));
-    return {knots_[piece], knots_[piece + 1], rounds};
-}
-
-double PhaseWarp::place(double strides) const {
-    if (even()) { return strides; }
-    const auto [from, to, rounds] = piece_at(strides);
-    const double width = to.strides - from.strides;
-    const double t = (strides - rounds * strides_ - from.strides) / width;
-    const double tt = t * t, ttt = tt * t;
-    return rounds + (2 * ttt - 3 * tt + 1) * from.place + (ttt - 2 * tt + t) * width * from.slope +
-           (3 * tt - 2 * ttt) * to.place + (ttt - tt) * width * to.slope;
-}
-
-double PhaseWarp::slope(double strides) const {
-    if (even()) { return 1; }
-    const auto [from, to, rounds] = piece_at(strides);
-    const double width = to.strides - from.strides;
-    const double t = (strides - rounds * strides_ - from.strides) / width;
-    return 6 * (t - t * t) * (to.place - from.place) / width + (3 * t * t - 4 * t + 1) * from.slope +
-           (3 * t * t - 2 * t) * to.slope;
+    const Knot &from = knots_[piece], &to = knots_[piece + 1];
+    // Cubic Hermite between footfalls, which are half a stride apart.
+    constexpr double width = 0.5;
+    const double t = (within - from.strides) / width, tt = t * t, ttt = tt * t;
+    return {rounds + from.place + (3 * tt - 2 * ttt) * (to.place - from.place) +
+                width * ((ttt - 2 * tt + t) * from.slope + (ttt - tt) * to.slope),
+            6 * (t - tt) * (to.place - from.place) / width + (3 * tt - 4 * t + 1) * from.slope +
+                (3 * tt - 2 * t) * to.slope};
 }
 
 double PhaseWarp::strides_at(double place) const {
     if (even()) { return place; }
     const double rounds = std::floor(place - knots_.front().place);
-    double low = rounds * strides_, high = low + strides_;
-    for (int halving = 0; halving < 60 && high - low > 1e-14; ++halving) {
-        const double middle = (low + high) / 2;
-        (this->place(middle) <= place ? low : high) = middle;
-    }
-    return (low + high) / 2;
+    const double low = rounds * strides_, high = low + strides_;
+    return rise_to(place, low, high, low + (place - knots_.front().place - rounds) * strides_,
+                   [this](double strides) { return at(strides); });
 }
 
 } // namespace gait

@@ -229,7 +229,9 @@ struct CharacterData {
     std::vector<Instruction> code;
     std::vector<ComputedParameter> computed; ///< each after what it needs
     std::vector<CompiledSignal> signals;
-    std::vector<std::uint16_t> signal_of; ///< a slot each: index into `signals`
+    std::vector<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
+    std::vector<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
+    std::vector<std::uint16_t> smoothed_of; ///< a slot each: index into `smoothed`
     std::vector<CompiledState> states;
     std::vector<CompiledTransition> transitions;
     std::vector<Threshold> thresholds;

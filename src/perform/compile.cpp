@@ -228,6 +228,13 @@ private:
         PerformerNeeds needs;
         needs.joints = data.rig.joints.size();
         needs.parameters = data.parameters.size() + context_.hidden.size();
+        for (std::size_t p = 0; p < data.parameters.size(); ++p) {
+            const ParameterInfo& info = data.parameters[p];
+            const bool follows = info.smooth > 0 || info.at_most > 0;
+            data.smoothed_of.push_back(follows ? std::uint16_t(data.smoothed.size()) : nothing);
+            if (follows) { data.smoothed.push_back(std::uint16_t(p)); }
+        }
+        needs.smoothed = data.smoothed.size();
         needs.computed = data.computed.size();
         needs.signals = data.signals.size();
         needs.picks = data.picks.size();

@@ -201,17 +201,6 @@ public:
         kernels::normalize({out_.first, out_.stride}, window_.lanes);
         if (!adds_) { return; }
         differences_.sum(window_);
-        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
-            // Beyond half a turn they would come round the other way.
-            float &x = turn_[lane], &y = turn_[window_lanes + lane], &z = turn_[2 * window_lanes + lane];
-            const float squared = x * x + y * y + z * z;
-            constexpr auto most = float(pi);
-            if (squared <= most * most) { continue; }
-            const float shorter = most / std::sqrt(squared);
-            x *= shorter;
-            y *= shorter;
-            z *= shorter;
-        }
         kernels::turn_by({out_.first, out_.stride}, {turn_.data(), window_lanes}, window_.lanes);
     }
 
@@ -219,8 +208,12 @@ private:
     void add_offsets(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
         float* translations = out_.first + 4 * out_.stride;
-        add_sparse(clip.still_translations, sample, window_, translations, out_.stride);
-        add_sparse(clip.moving_translations, sample, window_, translations, out_.stride);
+        if (!clip.still_translations.joints.empty()) {
+            add_sparse(clip.still_translations, sample, window_, translations, out_.stride);
+        }
+        if (!clip.moving_translations.joints.empty()) {
+            add_sparse(clip.moving_translations, sample, window_, translations, out_.stride);
+        }
         if (data_.scales) {
             float* scales = out_.first + 7 * out_.stride;
             add_sparse(clip.still_scales, sample, window_, scales, out_.stride);
@@ -230,13 +223,14 @@ private:
 
     const float* factors_for(const Sample& sample, bool turned) {
         auto& factors = factors_[factor_count_++];
-        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+        kernels::spread_signs(signs_, window_.first, factors.data(), window_.lanes);
+        for (std::size_t lane = 0; turned && lane < window_.lanes; ++lane) {
             const std::size_t joint = window_.first + lane;
-            std::uint32_t word = joint < data_.rig.joints.size() ? signs_[joint / 32] : 0;
-            if (turned && joint < data_.rig.joints.size()) { word ^= sample.clip->odd[joint / 32]; }
-            factors[lane] = ((word >> (joint % 32)) & 1U) != 0 ? -1.0F : 1.0F;
-            if (sample.profile != nullptr) { factors[lane] *= sample.profile[lane]; }
+            if (joint >= data_.rig.joints.size()) { break; }
+            if (((sample.clip->odd[joint / 32] >> (joint % 32)) & 1U) != 0) { factors[lane] = -factors[lane]; }
         }
+        if (sample.profile == nullptr) { return factors.data(); }
+        for (std::size_t lane = 0; lane < window_.lanes; ++lane) { factors[lane] *= sample.profile[lane]; }
         return factors.data();
     }
 
@@ -298,6 +292,10 @@ Vec3 rotation_vector(Quat q) {
 
 std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what) {
     std::array<float, most_instances> shares{};
+    if (layer.instance_count == 1 && what.first_instance == 0 && what.last_instance > 0) {
+        shares[0] = 1;
+        return shares;
+    }
     double rest = 1;
     for (std::size_t i = std::min<std::size_t>(layer.instance_count, what.last_instance); i-- > what.first_instance;) {
         const Instance& instance = layer.instances[i];
@@ -450,12 +448,12 @@ struct UnlikeCover {
 
 /// Translations and scales of a sum as if its weights made up 1; `inverse` is one over what they make up.
 void scale_offsets(const CharacterData& data, Window window, const float* inverse, PoseRows out) {
-    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
-        float* values = out.first + row * out.stride;
-        const float* rest = data.rest.data() + (row - 4) * data.layout.lanes + window.first;
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            if (inverse[lane] > 0) { values[lane] = rest[lane] + (values[lane] - rest[lane]) * inverse[lane]; }
-        }
+    for (const auto& [row, joint] : data.moved) {
+        if (joint < window.first || joint >= window.end()) { continue; }
+        const std::size_t lane = joint - window.first;
+        const float rest = data.rest[(row - 4U) * data.layout.lanes + joint];
+        float& value = out.first[row * out.stride + lane];
+        if (inverse[lane] > 0) { value = rest + (value - rest) * inverse[lane]; }
     }
 }
 

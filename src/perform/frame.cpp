@@ -25,18 +25,9 @@ void come_round(double& position, std::uint32_t& loops) {
 
 /// How the shared phase goes on in a step.
 struct SharedStep {
-    std::optional<PhaseClock> clock;
+    const PhaseClock* clock = nullptr; ///< null where nothing keeps step
     PhaseStep step;
 };
-
-/// Fills `shared`, whose clock is too large to be handed about in every frame.
-void begin_shared_step(const Frame& frame, double dt, SharedStep& shared) {
-    if (!frame.plays_synced()) { return; }
-    // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    shared.clock.emplace(frame.data, frame.block, dt / 2);
-    shared.step.from = strides_of(frame.layer);
-    shared.step.to = shared.clock->after(shared.step.from, dt);
-}
 
 /// Adds what the playing clips of a layer have of the next `dt` seconds to what those below have.
 void add_travel(Frame& frame, double dt, PhaseStep phase, WeighedTravel& sum) {
@@ -63,7 +54,7 @@ void pass_clip(Frame& frame, std::size_t index, Playhead& playhead, const Shared
         if (!has_moments) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
         Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
-        played.clock = &*shared.clock;
+        played.clock = shared.clock;
         played.strides = shared.step.from;
         return pass_moments(frame, played);
     }
@@ -105,10 +96,9 @@ void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
 }
 
-/// Its fades and its offset move, its shared phase comes to `strides`, and what has been faded over is forgotten.
-void age_layer(Frame& frame, std::optional<double> strides, double dt) {
+/// Its fades and its offset move, and what has been faded over is forgotten.
+void age_layer(Frame& frame, double dt) {
     LayerHeader& layer = frame.layer;
-    if (strides) { set_strides(layer, *strides); }
     for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
     for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
     if (layer.offset_active != 0) {
@@ -116,6 +106,23 @@ void age_layer(Frame& frame, std::optional<double> strides, double dt) {
         if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
     }
     drop_faded(frame);
+    go_alone(frame);
+}
+
+/// Time passes in the clips of a layer, and their travel is added to that of the layers below.
+void play_clips(Frame& frame, const SharedStep& shared, double dt, WeighedTravel* travel) {
+    if (travel != nullptr) { add_travel(frame, dt, shared.step, *travel); }
+    pass_clips(frame, shared, dt);
+}
+
+/// Where the layer's shared phase is after `dt` seconds, in strides.
+double play_in_step(Frame& frame, double dt, WeighedTravel* travel) {
+    // The cadence of the middle of the step, so that it hangs little on how long steps are.
+    const PhaseClock clock(frame.data, frame.block, dt / 2);
+    const double from = strides_of(frame.layer);
+    const SharedStep shared{&clock, {from, clock.after(from, dt)}};
+    play_clips(frame, shared, dt, travel);
+    return shared.step.to;
 }
 
 /// Time passes in all layers.
@@ -125,24 +132,29 @@ void pass(Layers& layers, double dt) {
     PerformerHeader& header = lowest.header;
     EventList* events = lowest.events;
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
-    WeighedTravel travel;
-    const bool travels = lowest.data.travels && header.game_moves == 0;
-    std::array<std::optional<double>, most_layers> strides; // NOLINT: filled layer by layer
+    WeighedTravel sum;
+    WeighedTravel* travel = lowest.data.travels && header.game_moves == 0 ? &sum : nullptr;
+    std::array<double, most_layers> strides; // NOLINT: filled layer by layer
+    std::uint32_t in_step = 0;               // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        SharedStep shared;
-        begin_shared_step(layers[l], dt, shared);
-        if (travels) { add_travel(layers[l], dt, shared.step, travel); }
-        pass_clips(layers[l], shared, dt);
-        strides[l] = shared.clock ? std::optional(shared.step.to) : std::nullopt;
+        if (layers[l].plays_synced()) {
+            strides[l] = play_in_step(layers[l], dt, travel);
+            in_step |= 1U << l;
+        } else {
+            play_clips(layers[l], {}, dt, travel);
+        }
     }
-    if (travels) {
-        header.travel = header.travel * exponential(travel.twist);
-        header.travel_share += travel.share * dt;
+    if (travel != nullptr) {
+        header.travel = header.travel * exponential(sum.twist);
+        header.travel_share += sum.share * dt;
     }
     if (events != nullptr) { events->sort_from(first_event); }
     header.time += dt;
     age_signals(lowest, dt);
-    for (std::size_t l = 0; l < layers.size(); ++l) { age_layer(layers[l], strides[l], dt); }
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+        if (((in_step >> l) & 1U) != 0) { set_strides(layers[l].layer, strides[l]); }
+        age_layer(layers[l], dt);
+    }
 }
 
 /// The layers decide, each once, in the document's order.
@@ -212,7 +224,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
         follow_terms(frame, dt);
         follow_weight(frame, dt);
         hear(frame, events);
-        if (header.inputs_moved != 0 || frame.layer.weight_moved != 0) { weigh_active(frame); }
+        if (header.inputs_moved != 0 || frame.layer.weight_moved != 0) { weigh_again(frame); }
         frame.layer.weight_moved = 0;
     });
     header.inputs_moved = 0;

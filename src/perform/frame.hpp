@@ -6,7 +6,8 @@
 
 #include <algorithm>
 #include <array>
-#include <optional>
+#include <new>
+#include <type_traits>
 
 namespace gait {
 
@@ -42,7 +43,7 @@ struct Frame {
     /// Whether some motion follows the layer's shared phase.
     [[nodiscard]] bool plays_synced() const {
         return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
-                           [&](const Instance& i) { return motion_of(i).synced && i.loose == 0; });
+                           [&](const Instance& i) { return motion_of(i).synced && i.timing == Timing::shared; });
     }
 };
 
@@ -51,22 +52,24 @@ class Layers {
 public:
     Layers(const CharacterData& data, const PerformerBlock& block, EventList* events) : count_(data.layers.size()) {
         for (std::size_t l = 0; l < count_; ++l) {
-            frames_[l].emplace(data, block.of_layer(l), events);
-            frames_[l]->others = this;
+            new (&(*this)[l]) Frame(data, block.of_layer(l), events);
+            (*this)[l].others = this;
         }
     }
     Layers(const Layers&) = delete;
     Layers& operator=(const Layers&) = delete;
 
     [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] Frame& operator[](std::size_t layer) { return *frames_[layer]; }
+    [[nodiscard]] Frame& operator[](std::size_t layer) { return reinterpret_cast<Frame*>(frames_.data())[layer]; }
     template <typename Visit> void each(Visit visit) {
-        for (std::size_t l = 0; l < count_; ++l) { visit(*frames_[l]); }
+        for (std::size_t l = 0; l < count_; ++l) { visit((*this)[l]); }
     }
 
 private:
+    // Frames are made for the layers that there are, so that a step does not clear room for all that there may be.
+    static_assert(std::is_trivially_destructible_v<Frame>);
     std::size_t count_;
-    std::array<std::optional<Frame>, most_layers> frames_;
+    alignas(Frame) std::array<std::byte, most_layers * sizeof(Frame)> frames_; // NOLINT: see above
 };
 
 /// Default parameters, the start states, time zero. The block's bytes are all written.

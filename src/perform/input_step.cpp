@@ -22,7 +22,7 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
     const ParameterInfo& info = frame.data.parameters[slot];
     const PerformerBlock& block = frame.block;
     const bool wraps = info.kind == ParameterKind::angle;
-    double &value = block.smoothed_exact()[slot], &velocity = block.velocity()[slot], &limited = block.limited()[slot];
+    auto& [value, velocity, limited] = block.smoothed_states()[frame.data.smoothed_of[slot]];
     // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
     double target = double(block.raw()[slot]);
     const double from = info.at_most > 0 ? limited : value;
@@ -56,8 +56,6 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
     }
     show(frame, slot, wraps ? float(wrapped_degrees(value)) : std::clamp(float(value), info.low, info.high));
 }
-
-bool is_smoothed(const ParameterInfo& info) { return info.smooth > 0 || info.at_most > 0; }
 
 /// What is asked of another layer, as it stands.
 float reading_of_layer(const Frame& frame, const ComputedParameter& asked) {
@@ -151,7 +149,7 @@ private:
         const ParameterInfo& info = frame_.data.parameters[computed.slot];
         raw = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(raw)))
                                                 : std::clamp(raw, info.low, info.high);
-        if (is_smoothed(info)) {
+        if (frame_.data.smoothed_of[computed.slot] != nothing) {
             smooth(frame_, computed.slot, dt_);
         } else {
             show(frame_, computed.slot, raw);
@@ -200,13 +198,19 @@ void follow_cursor(Frame& frame, std::size_t index, double dt) {
 
 } // namespace
 
+void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std::size_t slot) {
+    if (data.smoothed_of[slot] == nothing) { return; }
+    const auto value = double(block.raw()[slot]);
+    block.smoothed_states()[data.smoothed_of[slot]] = {value, 0, value};
+}
+
 void reset_inputs(Frame& frame) {
     const CharacterData& data = frame.data;
     const PerformerBlock& block = frame.block;
     for (std::size_t p = 0; p < data.parameters.size(); ++p) {
         const float value = data.parameters[p].default_value;
         block.raw()[p] = block.smoothed()[p] = value;
-        block.smoothed_exact()[p] = block.limited()[p] = double(value);
+        begin_smoothed(data, block, p);
     }
     Computer(frame, 0).run();
     // What is computed begins where it stands, and nothing has risen or fallen yet.
@@ -214,7 +218,7 @@ void reset_inputs(Frame& frame) {
         const float value = block.raw()[computed.slot];
         if (computed.slot < data.parameters.size()) {
             block.smoothed()[computed.slot] = value;
-            block.smoothed_exact()[computed.slot] = block.limited()[computed.slot] = double(value);
+            begin_smoothed(data, block, computed.slot);
         }
     }
     forget_edges(frame);
@@ -231,9 +235,9 @@ void take_inputs(Frame& frame, double dt) {
         const SentSignal& sent = frame.block.signals()[&signal - data.signals.data()];
         show(frame, signal.slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
     }
-    for (std::size_t p = 0; p < data.parameters.size(); ++p) {
-        // Without smoothing `set` has carried the value over already.
-        if (is_smoothed(data.parameters[p]) && !data.parameters[p].computed) { smooth(frame, p, dt); }
+    // Without smoothing `set` has carried the value over already.
+    for (const std::uint16_t slot : data.smoothed) {
+        if (!data.parameters[slot].computed) { smooth(frame, slot, dt); }
     }
     if (!data.computed.empty()) { Computer(frame, dt).run(); }
     for (std::size_t c = 0; c < data.cursors.size(); ++c) { follow_cursor(frame, c, dt); }

@@ -5,6 +5,9 @@
 
 namespace gait {
 
+/// A smoothed parameter stands where its input is.
+void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std::size_t slot);
+
 /// Default values everywhere; what watches remembers how things stand.
 void reset_inputs(Frame& frame);
 

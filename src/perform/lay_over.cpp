@@ -11,10 +11,10 @@ namespace {
 
 /// How a layer counts now.
 struct Cover {
-    float weight = 0;     ///< of the layer
-    float masked = 0;     ///< the part of it that plays inside the mask
-    float whole_body = 0; ///< and the part that counts on all joints
-    bool adds = false;
+    float weight;     ///< of the layer
+    float masked;     ///< the part of it that plays inside the mask
+    float whole_body; ///< and the part that counts on all joints
+    bool adds;
     [[nodiscard]] bool shows() const { return weight > 0 && (adds || masked + whole_body > 0); }
 };
 
@@ -29,25 +29,43 @@ Cover cover_of(const CharacterData& data, const PerformerBlock& block) {
     return cover;
 }
 
-/// The weight of each lane of a window.
-void fill_weights(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window,
-                  float* weights) {
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const float mask = own.mask == nothing ? 1.0F : data.masks[own.mask][window.first + lane];
-        const float part = cover.masked * mask + cover.whole_body;
-        // All of two parts may miss 1 by a rounding.
-        weights[lane] = cover.weight * (part > 1 - 1e-6F ? 1.0F : part);
-    }
-}
-
-void mix_offsets(const CharacterData& data, const float* weights, Window window, PoseRows out, const WindowPose& own) {
-    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
-        float* below = out.first + row * out.stride;
-        const float* above = own.rows.data() + row * window_lanes;
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            const float mixed = below[lane] + weights[lane] * (above[lane] - below[lane]);
-            below[lane] = weights[lane] > 0 ? weights[lane] >= 1 ? above[lane] : mixed : below[lane];
+/// What a layer counts, a lane each.
+class Weights {
+public:
+    Weights(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window) {
+        const float* mask = own.mask == nothing ? nullptr : data.masks[own.mask].data() + window.first;
+        if (mask != nullptr && cover.weight >= 1 && cover.masked >= 1) {
+            lanes_ = mask;
+            return;
         }
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            const float part = cover.masked * (mask == nullptr ? 1.0F : mask[lane]) + cover.whole_body;
+            // All of two parts may miss 1 by a rounding.
+            own_[lane] = cover.weight * (part > 1 - 1e-6F ? 1.0F : part);
+        }
+        lanes_ = own_.data();
+    }
+    Weights(const Weights&) = delete;
+    Weights& operator=(const Weights&) = delete;
+
+    [[nodiscard]] const float* data() const { return lanes_; }
+    float operator[](std::size_t lane) const { return lanes_[lane]; }
+
+private:
+    const float* lanes_;
+    alignas(cache_line) std::array<float, window_lanes> own_; // NOLINT: filled where it is used
+};
+
+/// Translations and scales; all but those of `moved` are at rest in every layer.
+void mix_offsets(const CharacterData& data, const Weights& weights, Window window, PoseRows out,
+                 const WindowPose& own) {
+    for (const auto& [row, joint] : data.moved) {
+        if (joint < window.first || joint >= window.end()) { continue; }
+        const std::size_t lane = joint - window.first;
+        const float weight = weights[lane];
+        float& below = out.first[row * out.stride + lane];
+        const float above = own.rows[row * window_lanes + lane];
+        if (weight > 0) { below = weight >= 1 ? above : below + weight * (above - below); }
     }
 }
 
@@ -55,57 +73,20 @@ PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window 
     return {block.pose() + window.first, data.layout.lanes};
 }
 
-/// On which hemisphere a joint of the layer joins those below: fixed as it begins to show and kept, so that nothing
-/// flips while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being
-/// laid bare, say, or covered), so does this. `agree` is the cosine of half the turn between them.
-bool is_turned(const PerformerBlock& block, std::size_t joint, float agree) {
-    std::uint32_t& word = block.layer_signs()[joint / 32];
-    const std::uint32_t bit = 1U << (joint % 32);
-    std::int8_t& before = block.agreement()[joint];
-    if (block.layer().signs_chosen == 0) {
-        word = agree < 0 ? word | bit : word & ~bit;
-    } else {
-        const float now = (word & bit) != 0 ? -agree : agree;
-        constexpr float clearly = 0.2F;
-        if (now * before < 0 && std::fabs(now) > clearly && std::abs(int(before)) > int(127 * clearly)) { word ^= bit; }
-    }
-    const bool turned = (word & bit) != 0;
-    before = std::int8_t(std::lround(127 * std::clamp(turned ? -agree : agree, -1.0F, 1.0F)));
-    return turned;
-}
-
-float agreement(PoseRows below, const WindowPose& above, std::size_t lane) {
-    float product = 0;
-    for (std::size_t row = 0; row < 4; ++row) {
-        product += below.first[row * below.stride + lane] * above.rows[row * window_lanes + lane];
-    }
-    return product;
-}
-
 /// The layer's rotations in the place of those below, each against its parent.
 void replace_local(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    LayerHeader& layer = block.layer();
     each_window(block.reach(), [&](Window window) {
-        alignas(cache_line) std::array<float, window_lanes> weights, signs; // NOLINT: filled below
-        fill_weights(data, own, cover, window, weights.data());
-        if (std::all_of(weights.begin(), weights.begin() + std::ptrdiff_t(window.lanes),
-                        [](float weight) { return !(weight > 0); })) {
-            return;
-        }
+        const Weights weights(data, own, cover, window);
         WindowPose pose;
         evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            const std::size_t joint = window.first + lane;
-            const bool turned = joint < data.rig.joints.size() && is_turned(block, joint, agreement(out, pose, lane));
-            signs[lane] = turned ? -1.0F : 1.0F;
-        }
-        kernels::lay_over({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(), signs.data(),
-                          window.lanes);
-        mix_offsets(data, weights.data(), window, out, pose);
+        const kernels::Hemispheres hemispheres = block.hemispheres(window.first);
+        const kernels::ConstRows above{pose.rows.data(), window_lanes};
+        kernels::remember(hemispheres, {out.first, out.stride}, above, window.lanes);
+        kernels::lay_over({out.first, out.stride}, above, weights.data(), hemispheres.sign, window.lanes);
+        mix_offsets(data, weights, window, out, pose);
     });
-    layer.signs_chosen = 1;
 }
 
 Quat quat_of(const float* rows, std::size_t stride) {
@@ -116,12 +97,15 @@ Quat quat_of(const float* rows, std::size_t stride) {
 /// has it face, whatever the joints above it do below.
 void replace_in_model(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    LayerHeader& layer = block.layer();
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
-    std::array<Quat, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
+    struct Turn {
+        float x, y, z, w; // without initial values, so that nobody clears room for the largest rig
+        explicit operator Quat() const { return {x, y, z, w}; }
+    };
+    std::array<Turn, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
+    const auto plain = [](const Quat& q) { return Turn{q.x, q.y, q.z, q.w}; };
     each_window(block.reach(), [&](Window window) {
-        alignas(cache_line) std::array<float, window_lanes> weights; // NOLINT: filled below
-        fill_weights(data, own, cover, window, weights.data());
+        const Weights weights(data, own, cover, window);
         WindowPose pose;
         evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
@@ -129,33 +113,32 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
             const std::size_t joint = window.first + lane;
             if (joint >= data.rig.joints.size()) { break; }
             const int parent = data.parents[joint];
-            const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
+            const Quat above = parent < 0 ? Quat{} : Quat(shown[std::size_t(parent)]);
             const Quat below = above * quat_of(out.first + lane, out.stride);
-            const Quat target =
-                (parent < 0 ? Quat{} : wanted[std::size_t(parent)]) * quat_of(pose.rows.data() + lane, window_lanes);
-            wanted[joint] = target;
-            shown[joint] = below;
+            const Quat target = (parent < 0 ? Quat{} : Quat(wanted[std::size_t(parent)])) *
+                                quat_of(pose.rows.data() + lane, window_lanes);
+            wanted[joint] = plain(target);
+            shown[joint] = plain(below);
             const float weight = weights[lane];
-            const bool turned = is_turned(block, joint, dot(below, target));
+            const float sign = kernels::remember(block.hemispheres(joint), dot(below, target));
             if (!(weight > 0)) { continue; }
-            const float share = turned ? -weight : weight, rest = 1 - weight;
-            shown[joint] = normalized({rest * below.x + share * target.x, rest * below.y + share * target.y,
-                                       rest * below.z + share * target.z, rest * below.w + share * target.w});
-            const Quat local = normalized(conjugate(above) * shown[joint]);
+            const float share = sign * weight, rest = 1 - weight;
+            const Quat mixed = normalized({rest * below.x + share * target.x, rest * below.y + share * target.y,
+                                           rest * below.z + share * target.z, rest * below.w + share * target.w});
+            shown[joint] = plain(mixed);
+            const Quat local = normalized(conjugate(above) * mixed);
             const std::array<float, 4> values{local.x, local.y, local.z, local.w};
             for (std::size_t row = 0; row < 4; ++row) { out.first[row * out.stride + lane] = values[row]; }
         }
-        mix_offsets(data, weights.data(), window, out, pose);
+        mix_offsets(data, weights, window, out, pose);
     });
-    layer.signs_chosen = 1;
 }
 
 /// The layer's differences on top of what is below.
 void add_differences(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     each_window(block.reach(), [&](Window window) {
-        alignas(cache_line) std::array<float, window_lanes> weights; // NOLINT: filled below
-        fill_weights(data, own, cover, window, weights.data());
+        const Weights weights(data, own, cover, window);
         WindowPose pose;
         evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
@@ -195,7 +178,7 @@ double layer_cover(const CharacterData& data, const PerformerBlock& block) {
 }
 
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
-    std::array<Cover, most_layers> covers;
+    std::array<Cover, most_layers> covers; // NOLINT: filled layer by layer
     std::size_t lowest = 0;
     for (std::size_t l = 1; l < data.layers.size(); ++l) {
         covers[l] = cover_of(data, block.of_layer(l));
@@ -206,10 +189,15 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
     });
     for (std::size_t l = lowest + 1; l < data.layers.size(); ++l) {
         const PerformerBlock own = block.of_layer(l);
+        LayerHeader& layer = own.layer();
         if (!covers[l].shows()) {
             // As it comes back it finds its hemisphere anew.
-            own.layer().signs_chosen = 0;
-        } else if (covers[l].adds) {
+            if (layer.shown != 0) { own.forget_hemispheres(); }
+            layer.shown = 0;
+            continue;
+        }
+        layer.shown = 1;
+        if (covers[l].adds) {
             add_differences(data, own, covers[l]);
         } else if (data.layers[l].space == LayerSpace::model) {
             replace_in_model(data, own, covers[l]);

@@ -7,7 +7,7 @@ namespace gait {
 PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     PerformerLayout layout;
     layout.lanes = round_up(needs.joints, lane_padding);
-    layout.sign_words = (needs.joints + 31) / 32;
+    layout.sign_words = (layout.lanes + 31) / 32;
     layout.parameter_count = needs.parameters;
     layout.pose_rows = needs.scales ? 10 : 7;
 
@@ -20,9 +20,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     const auto place_all = [&]<typename Value>(std::size_t count, Value) {
         return place(count * sizeof(Value), alignof(Value));
     };
-    layout.smoothed_exact = place_all(needs.parameters, double{});
-    layout.velocity = place_all(needs.parameters, double{});
-    layout.limited = place_all(needs.parameters, double{});
+    layout.smoothed_states = place_all(needs.smoothed, SmoothedState{});
     layout.memory = place_all(needs.computed, double{});
     layout.signals = place_all(needs.signals, SentSignal{});
     layout.deals = place_all(needs.picks, Deal{});
@@ -41,12 +39,12 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.playheads = place_all(most_instances * own.playing, Playhead{});
         layer.terms = place_all(most_instances * own.terms, float{});
         layer.bends = place_all(most_instances, Bend{});
-        layer.signs = place_all((1 + most_instances) * layout.sign_words, std::uint32_t{});
-        layer.agreement = place_all(layout.lanes, std::int8_t{});
+        layer.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
         layer.offset_move = place_all(2 * needs.moved_components, float{});
         layer.value_offset = place_all(needs.values, float{});
         const std::size_t first = own.first_joint / lane_padding * lane_padding;
         layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
+        layer.hemispheres = place_all(2 * layer.reach.lanes, std::int8_t{});
         layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
         layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
         layout.layers.push_back(layer);

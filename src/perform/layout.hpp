@@ -5,8 +5,10 @@
 #include "gait/math.hpp"
 #include "gait/performer.hpp"
 #include "math/body_step.hpp"
+#include "math/pose_kernels.hpp"
 #include "motion/motion.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cstddef>
 #include <cstdint>
@@ -39,6 +41,13 @@ struct Window {
 /// Machines, picks and chooses may nest this deep.
 inline constexpr std::size_t most_levels = 8;
 
+/// How the synced clips of a motion go on.
+enum class Timing : std::uint8_t {
+    shared, ///< by the phase that the layer shares
+    own,    ///< each by itself: they have left it
+    alone,  ///< the only clip of the only motion needs no phase: it goes by itself until another one joins
+};
+
 /// One motion that is playing.
 struct Instance {
     std::uint32_t serial = 0;
@@ -47,8 +56,8 @@ struct Instance {
     double elapsed = 0; ///< since it was entered
     double fade = 0;    ///< seconds of the fade over those below
     Ease ease = Ease::smooth;
-    std::uint8_t slot = 0;     ///< which of the block's per-instance arrays are its own
-    std::uint8_t loose = 0;    ///< its synced clips no longer follow the shared phase
+    std::uint8_t slot = 0; ///< which of the block's per-instance arrays are its own
+    Timing timing = Timing::shared;
     std::uint8_t frozen = 0;   ///< it stands still
     std::uint8_t settling = 0; ///< it is not left before its fade is done
     std::uint8_t finished = 0; ///< its end was said
@@ -73,6 +82,12 @@ struct SentSignal {
     std::uint16_t pending = 0;    ///< a bit for each layer that may take it still
     std::uint16_t offered = 0;    ///< some decision has seen it
     std::uint32_t began_wait = 0; ///< the wait counts from its own taking: other layers may take it as well
+};
+
+/// A smoothed parameter as it follows its input.
+struct SmoothedState {
+    double value = 0, velocity = 0;
+    double limited = 0; ///< the input after `at_most`
 };
 
 /// The velocity that steers planes of velocities, each component as it follows its target.
@@ -131,7 +146,7 @@ struct LayerHeader {
     std::uint8_t said_depth = 0;   ///< of `said`
     std::uint8_t kept = 0;         ///< how many of `path` were active all the time since they were said
     std::uint8_t weight_moved = 0; ///< some weight of its active motion changed since it was weighed
-    std::uint8_t signs_chosen = 0; ///< it knows with which signs it joins the layers below
+    std::uint8_t shown = 0;        ///< it counted when the pose was last made
     std::uint8_t spare = 0;
     std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
     std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
@@ -181,6 +196,7 @@ struct LayerNeeds {
 struct PerformerNeeds {
     std::size_t joints = 0;
     std::size_t parameters = 0; ///< hidden ones too
+    std::size_t smoothed = 0;   ///< of them
     std::size_t computed = 0;
     std::size_t signals = 0;
     std::size_t picks = 0;
@@ -204,12 +220,10 @@ struct LayerLayout {
     std::size_t terms = 0;        ///< float[most_instances][most_terms]
     std::size_t bends = 0;        ///< Bend[most_instances]
     std::size_t playheads = 0;    ///< Playhead[most_instances][most_playing]
-    std::size_t signs = 0; ///< uint32[1 + most_instances][sign_words]; a set bit turns the joint's quaternion round:
-                           ///< first the layer's own, as it joins those below
-    std::size_t agreement = 0;   ///< int8[lanes]: how far the layer and those below agreed last, the cosine of half the
-                                 ///< turn between them, times 127
-    std::size_t offset_turn = 0; ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
-                                 ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
+    std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
+    std::size_t hemispheres = 0;  ///< int8[sign, agreement][lanes of its reach]: see `kernels::Hemispheres`
+    std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
+                                  ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
     std::size_t offset_units = 0; ///< OffsetUnits[windows]
     std::size_t offset_move = 0;  ///< float[start, velocity][moved components]
 };
@@ -221,19 +235,17 @@ struct PerformerLayout {
     std::size_t parameter_count = 0;
     std::size_t pose_rows = 0; ///< 7, or 10 where something scales
 
-    std::size_t smoothed_exact = 0; ///< double[parameters]: the follower's value
-    std::size_t velocity = 0;       ///< double[parameters]
-    std::size_t limited = 0;        ///< double[parameters]: the input after `at_most`
-    std::size_t memory = 0;         ///< double[computed]
-    std::size_t signals = 0;        ///< SentSignal[signals]
-    std::size_t deals = 0;          ///< Deal[picks]
-    std::size_t resumes = 0;        ///< uint16[resumes]: the node each machine was left in
-    std::size_t cursor_states = 0;  ///< CursorState[cursors]
-    std::size_t cursors = 0;        ///< PlanePoint[cursors]
-    std::size_t feet = 0;           ///< PlantedFoot[legs]
-    std::size_t raw = 0;            ///< float[parameters]
-    std::size_t smoothed = 0;       ///< float[parameters]
-    std::size_t pose = 0;           ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
+    std::size_t smoothed_states = 0; ///< SmoothedState[smoothed parameters]
+    std::size_t memory = 0;          ///< double[computed]
+    std::size_t signals = 0;         ///< SentSignal[signals]
+    std::size_t deals = 0;           ///< Deal[picks]
+    std::size_t resumes = 0;         ///< uint16[resumes]: the node each machine was left in
+    std::size_t cursor_states = 0;   ///< CursorState[cursors]
+    std::size_t cursors = 0;         ///< PlanePoint[cursors]
+    std::size_t feet = 0;            ///< PlantedFoot[legs]
+    std::size_t raw = 0;             ///< float[parameters]
+    std::size_t smoothed = 0;        ///< float[parameters]
+    std::size_t pose = 0;            ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
     std::vector<LayerLayout> layers; ///< the lowest first
 
@@ -251,9 +263,7 @@ public:
     [[nodiscard]] std::size_t layer_index() const { return layer_; }
 
     [[nodiscard]] PerformerHeader& header() const { return *at<PerformerHeader>(0); }
-    [[nodiscard]] double* smoothed_exact() const { return at<double>(layout_->smoothed_exact); }
-    [[nodiscard]] double* velocity() const { return at<double>(layout_->velocity); }
-    [[nodiscard]] double* limited() const { return at<double>(layout_->limited); }
+    [[nodiscard]] SmoothedState* smoothed_states() const { return at<SmoothedState>(layout_->smoothed_states); }
     [[nodiscard]] double* memory() const { return at<double>(layout_->memory); }
     [[nodiscard]] SentSignal* signals() const { return at<SentSignal>(layout_->signals); }
     [[nodiscard]] Deal* deals() const { return at<Deal>(layout_->deals); }
@@ -285,11 +295,16 @@ public:
         return at<float>(own_->terms) + instance.slot * own_->most_terms;
     }
     [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(own_->bends)[instance.slot]; }
-    /// Of the layer as a whole.
-    [[nodiscard]] std::uint32_t* layer_signs() const { return at<std::uint32_t>(own_->signs); }
-    [[nodiscard]] std::int8_t* agreement() const { return at<std::int8_t>(own_->agreement); }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
-        return at<std::uint32_t>(own_->signs) + (1U + instance.slot) * layout_->sign_words;
+        return at<std::uint32_t>(own_->signs) + instance.slot * layout_->sign_words;
+    }
+    void forget_hemispheres() const {
+        std::fill_n(at<std::int8_t>(own_->hemispheres), own_->reach.lanes, std::int8_t{});
+    }
+    /// How the layer's joints from `lane` of its reach on join those below.
+    [[nodiscard]] kernels::Hemispheres hemispheres(std::size_t lane) const {
+        auto* signs = at<std::int8_t>(own_->hemispheres) + (lane - own_->reach.first);
+        return {signs, signs + own_->reach.lanes};
     }
     [[nodiscard]] Window reach() const { return own_->reach; }
     /// Components 0 to 2 are what it began with, 3 to 5 its velocity; [lanes of `reach`].

@@ -68,7 +68,19 @@ void loosen_all(Frame& frame) {
             playhead.position = place.position;
             playhead.loops = place.loops;
         }
-        instance.loose = 1;
+        instance.timing = Timing::own;
+    }
+}
+
+/// A motion that plays alone goes by the shared phase again, from where it is.
+void join_phase(Frame& frame) {
+    for (std::size_t i = 0; i < frame.layer.instance_count; ++i) {
+        Instance& instance = frame.layer.instances[i];
+        if (instance.timing != Timing::alone) { continue; }
+        instance.timing = Timing::shared;
+        const Playhead& playhead = frame.block.playing(instance).front();
+        const PhaseWarp& warp = frame.data.motions.warp_of(leaves_of(frame.data, instance)[playhead.leaf]);
+        set_strides(frame.layer, warp.strides_at(double(std::int32_t(playhead.loops)) + playhead.position));
     }
 }
 
@@ -201,7 +213,7 @@ void set_paces(Frame& frame, const Carried& carried) {
         const auto known = std::find_if(carried.groups.begin(), carried.groups.begin() + std::ptrdiff_t(carried.count),
                                         [&](const Carried::Group& g) { return g.pace_group == done; });
         const PlanePoint own = known != carried.groups.begin() + std::ptrdiff_t(carried.count)
-                                   ? known->velocity
+                                   ? PlanePoint{known->right, known->ahead}
                                    : carried_by(leaves, playing, done);
         const PlanePoint asked = group.cursor == no_index
                                      ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
@@ -221,8 +233,8 @@ void set_paces(Frame& frame, const Carried& carried) {
         // The travel of its clips is their mean; what the blend really gives beside it is added.
         const PlanePoint mean = carried_by(leaves, playing, done);
         const double part = travelling_part(frame.data, leaves, playing, done);
-        bend.right += float(part * (known->velocity.x * double(factor) - mean.x));
-        bend.ahead += float(part * (known->velocity.y * double(factor) - mean.y));
+        bend.right += float(part * (known->right * double(factor) - mean.x));
+        bend.ahead += float(part * (known->ahead * double(factor) - mean.y));
     }
 }
 
@@ -251,6 +263,7 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
 /// Plays the motion of `node` over what plays.
 void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     LayerHeader& layer = frame.layer;
+    join_phase(frame);
     const Reference from = reference_of(frame);
     // Where the part of the body that it covers changes, that part is faded, and an offset could not stand for it.
     const auto covers = [&](std::uint16_t state) {
@@ -581,7 +594,7 @@ double seconds_to_next_entry(const Frame& frame, std::size_t level) {
         left = seconds_left(frame.data, frame.block, instance);
     } else if (!(speed > 0)) {
         left = leaf.rate > 0 ? infinity : double(deal.loops) * still_seconds - instance.elapsed;
-    } else if (follows_phase(instance, leaf)) {
+    } else if (leaf.synced && instance.timing != Timing::own) {
         left = double(deal.loops) / speed - instance.elapsed;
     } else {
         const double gone = double(std::int32_t(playhead.loops)) + playhead.position;
@@ -639,6 +652,19 @@ void drop_faded(Frame& frame) {
             return drop_oldest(frame, i);
         }
     }
+}
+
+void go_alone(Frame& frame) {
+    Instance& only = frame.active();
+    const Motion& motion = frame.motion_of(only);
+    if (frame.layer.instance_count > 1 || only.timing != Timing::shared || only.frozen != 0) { return; }
+    if (!motion.synced || motion.leaf_count > 1) { return; }
+    Playhead& playhead = frame.block.playing(only).front();
+    const Leaf& leaf = frame.data.motions.leaves_of(motion).front();
+    const ClipPlace place = place_of(frame.data, frame.layer, only, leaf, playhead);
+    playhead.position = place.position;
+    playhead.loops = place.loops;
+    only.timing = Timing::alone;
 }
 
 bool is_settling(const LayerHeader& layer) {
@@ -717,6 +743,12 @@ void keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed)
 }
 
 } // namespace
+
+void weigh_again(Frame& frame) {
+    const Motion& motion = frame.motion_of(frame.active());
+    // A clip that goes at its own rate hangs on nothing.
+    if (motion.leaf_count > 1 || motion.paced || motion.term_count > 0) { weigh_active(frame); }
+}
 
 void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();

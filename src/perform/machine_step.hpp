@@ -36,12 +36,17 @@ void begin_active(Frame& frame);
 /// Forgets the motions that have been faded over.
 void drop_faded(Frame& frame);
 
+/// The only clip of the only motion goes by itself, which costs less than the shared phase and comes to the same.
+void go_alone(Frame& frame);
+
 /// Says which states were left and entered since it was said last.
 void announce(Frame& frame);
 
 /// Gives the active motion the weights and rates of the present parameters. A clip that comes back from no weight
 /// starts afresh.
 void weigh_active(Frame& frame);
+/// The same after parameters or weights have changed, where anything hangs on them.
+void weigh_again(Frame& frame);
 
 /// Lets the weights of the active motion's mixes and additions follow their expressions for `dt` seconds.
 void follow_terms(Frame& frame, double dt);

@@ -210,9 +210,9 @@ bool Performer::set(NumberParameter parameter, float value) {
     value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
                                               : std::clamp(value, info.low, info.high);
     block.raw()[parameter.index] = value;
-    if ((!(info.smooth > 0) && !(info.at_most > 0)) || block.header().started == 0) {
+    if (data.smoothed_of[parameter.index] == nothing || block.header().started == 0) {
         set_at_once(block, parameter.index, value);
-        block.smoothed_exact()[parameter.index] = block.limited()[parameter.index] = double(value);
+        begin_smoothed(data, block, parameter.index);
     }
     return true;
 }

@@ -19,7 +19,7 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (!motion.synced || instance.loose != 0) { continue; }
+        if (!motion.synced || instance.timing != Timing::shared) { continue; }
         const auto leaves = data.motions.leaves_of(motion);
         for (const Playhead& playhead : block.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
@@ -43,38 +43,28 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
     for (std::size_t c = 0; c < count_; ++c) { clips_[c].part /= seconds; }
 }
 
-double PhaseClock::reading(double strides) const {
-    if (count_ == 0) { return strides; }
-    double sum = 0;
-    for (std::size_t c = 0; c < count_; ++c) { sum += clips_[c].part * clips_[c].warp->place(strides); }
-    return sum;
-}
-
-double PhaseClock::slope(double strides) const {
-    if (count_ == 0) { return 1; }
-    double sum = 0;
-    for (std::size_t c = 0; c < count_; ++c) { sum += clips_[c].part * clips_[c].warp->slope(strides); }
+PhaseWarp::Point PhaseClock::reading(double strides) const {
+    if (count_ == 0) { return {strides, 1}; }
+    PhaseWarp::Point sum{0, 0};
+    for (std::size_t c = 0; c < count_; ++c) {
+        const PhaseWarp::Point own = clips_[c].warp->at(strides);
+        sum.place += clips_[c].part * own.place;
+        sum.slope += clips_[c].part * own.slope;
+    }
     return sum;
 }
 
 double PhaseClock::after(double strides, double seconds) const {
     const double step = seconds * cadence_;
     if (count_ == 0 || step == 0) { return strides + step; }
-    const double wanted = reading(strides) + step;
+    const PhaseWarp::Point here = reading(strides);
     // The clock rises with the phase and gains one a stride, give or take what the clips' steps differ within one.
-    double low = strides + step - 2, high = strides + step + 2, guess = strides + step / slope(strides);
-    for (int round = 0; round < 60; ++round) {
-        if (!(guess > low && guess < high)) { guess = (low + high) / 2; }
-        const double off = reading(guess) - wanted;
-        if (std::fabs(off) < 1e-13) { break; }
-        (off > 0 ? high : low) = guess;
-        guess -= off / slope(guess);
-    }
-    return guess;
+    return rise_to(here.place + step, strides + step - 2, strides + step + 2, strides + step / here.slope,
+                   [this](double at) { return reading(at); });
 }
 
 double PhaseClock::until(double strides, double later) const {
-    const double way = reading(later) - reading(strides);
+    const double way = reading(later).place - reading(strides).place;
     if (way == 0) { return 0; }
     const double seconds = way / cadence_;
     return seconds >= 0 ? seconds : std::numeric_limits<double>::infinity();

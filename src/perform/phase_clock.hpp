@@ -33,8 +33,7 @@ private:
         const PhaseWarp* warp;
         double part; ///< seconds a cycle times the share, over those of all
     };
-    [[nodiscard]] double reading(double strides) const;
-    [[nodiscard]] double slope(double strides) const;
+    [[nodiscard]] PhaseWarp::Point reading(double strides) const;
 
     std::array<Clip, 64> clips_; // NOLINT: only the first `count_` hold anything
     std::size_t count_ = 0;

@@ -10,7 +10,7 @@ namespace gait {
 
 /// Whether a clip of the instance follows the phase that the layer shares.
 [[nodiscard]] inline bool follows_phase(const Instance& instance, const Leaf& leaf) {
-    return leaf.synced && instance.loose == 0;
+    return leaf.synced && instance.timing == Timing::shared;
 }
 
 /// A place in a clip, and how often it came round before.

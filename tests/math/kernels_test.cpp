@@ -136,3 +136,65 @@ TEST_CASE("a turn by a rotation vector is the turn about its axis by its length"
         CHECK(degrees_between(at(rows, lane), axis_angle({0, 1, 0}, 180.0 * double(lane) / lanes)) < 0.001);
     }
 }
+
+TEST_CASE("a rotation vector longer than half a turn is cut to that, with its axis, on every instruction set") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        AlignedFloats rows(4 * lanes, 0.0F), turn(3 * lanes, 0.0F);
+        for (std::size_t lane = 0; lane < lanes; ++lane) {
+            rows[3 * lanes + lane] = 1;
+            turn[lanes + lane] = (0.5F + float(lane) / lanes) * float(pi);
+        }
+        kernels::turn_by({rows.data(), lanes}, {turn.data(), lanes}, lanes);
+        for (std::size_t lane = 0; lane < lanes; ++lane) {
+            const double wanted = std::min(180.0, 90 + 180.0 * double(lane) / lanes);
+            CHECK(degrees_between(at(rows, lane), axis_angle({0, 1, 0}, wanted)) < 0.05);
+        }
+    }
+}
+
+TEST_CASE("sign bits are spread over lanes, wherever in a word they begin, on every instruction set") {
+    const std::uint32_t words[] = {0x80010003U, 0x0000FFFEU, 0xA5A5A5A5U};
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        for (const std::size_t first : {0U, 16U, 32U}) {
+            AlignedFloats factors(48, 0.0F);
+            kernels::spread_signs(words, first, factors.data(), 48);
+            for (std::size_t lane = 0; lane < 48; ++lane) {
+                const std::size_t joint = first + lane;
+                CAPTURE(target, joint);
+                CHECK(factors[lane] == (((words[joint / 32] >> (joint % 32)) & 1U) != 0 ? -1.0F : 1.0F));
+            }
+        }
+    }
+}
+
+TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quaternion that changes its sign at once") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        // A lane turns from the one pose by ever more; every third begins on the other hemisphere.
+        AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), one_sign(lanes, 0), one_agreement(lanes, 0);
+        for (std::size_t lane = 0; lane < lanes; ++lane) { below[3 * lanes + lane] = 1; }
+        float flip = 1;
+        for (int step = 0; step <= 60; ++step) {
+            if (step == 30) { flip = -1; } // all quaternions of the upper pose change their sign
+            const Quat turned = axis_angle({0, 0, 1}, 4.0 * step);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                const float own = flip * (lane % 3 == 0 ? -1.0F : 1.0F);
+                above[2 * lanes + lane] = own * turned.z;
+                above[3 * lanes + lane] = own * turned.w;
+                kernels::remember({&one_sign[lane], &one_agreement[lane]}, own * turned.w);
+            }
+            kernels::remember({sign.data(), agreement.data()}, {below.data(), lanes}, {above.data(), lanes}, lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                // By 240 degrees it has not come back the short way; it goes with a flip.
+                CHECK(int(sign[lane]) == int(flip * (lane % 3 == 0 ? -1.0F : 1.0F)));
+                CHECK(int(sign[lane]) == int(one_sign[lane]));
+                CHECK(std::abs(int(agreement[lane]) - int(one_agreement[lane])) <= 1);
+            }
+        }
+    }
+}

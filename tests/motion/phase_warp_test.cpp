@@ -21,8 +21,8 @@ TEST_CASE("footfalls lie at whole and half strides, and the way between them is 
         before = warp->place(s);
         CHECK(warp->strides_at(warp->place(s)) == Approx(s).margin(1e-9));
         const double measured = (warp->place(s + 1e-6) - warp->place(s - 1e-6)) / 2e-6;
-        CHECK(warp->slope(s) == Approx(measured).margin(1e-4));
-        CHECK(std::fabs(warp->slope(s + 1e-7) - warp->slope(s)) < 1e-4); // no corner
+        CHECK(warp->at(s).slope == Approx(measured).margin(1e-4));
+        CHECK(std::fabs(warp->at(s + 1e-7).slope - warp->at(s).slope) < 1e-4); // no corner
     }
 }
 

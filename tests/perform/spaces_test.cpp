@@ -523,8 +523,9 @@ TEST_CASE("a mix divides by its weights, and what is missing is the first one's"
 
 TEST_CASE("a masked mix leaves the other joints as they are, to the last bit") {
     const std::string masks = "masks: {trunk: {from: spine_1, ramp: 3}}\n";
-    Performer carrying(demo("{mix: [stroll, {play: shelter, weight: load, mask: trunk}], fade: 0.3}", velocity, masks));
-    Performer plain(demo("stroll", velocity));
+    const auto character =
+        demo("{mix: [stroll, {play: shelter, weight: load, mask: trunk}], fade: 0.3}", velocity, masks);
+    Performer carrying(character), plain(character);
     carrying.set("load", true);
     const Rig& rig = plain.character().rig();
     double moved = 0;
