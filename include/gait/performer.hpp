@@ -201,6 +201,8 @@ public:
     [[nodiscard]] std::string_view state_name(std::size_t layer = 0) const;
     /// How much a layer counts now, beside its mask: its weight times the part of its motions that play something.
     [[nodiscard]] double layer_weight(std::size_t layer) const;
+    /// The same on each joint, its mask with it, 0 to 1: `out` [joint]. Layers above may hide it again.
+    void layer_weights(std::size_t layer, std::span<float> out) const;
     /// The transitions of the last `advance`, in order.
     [[nodiscard]] std::span<const TransitionRecord> transitions() const;
     /// What was refused since the start or `reset`.

@@ -177,6 +177,16 @@ double layer_cover(const CharacterData& data, const PerformerBlock& block) {
     return double(cover.weight) * double(cover.masked + cover.whole_body);
 }
 
+void layer_cover(const CharacterData& data, const PerformerBlock& block, std::span<float> out) {
+    const Cover cover = cover_of(data, block);
+    each_window(data, [&](Window window) {
+        const Weights weights(data, data.layers[block.layer_index()], cover, window);
+        for (std::size_t lane = 0; lane < window.lanes && window.first + lane < out.size(); ++lane) {
+            out[window.first + lane] = weights[lane];
+        }
+    });
+}
+
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
     std::array<Cover, most_layers> covers; // NOLINT: filled layer by layer
     std::size_t lowest = 0;

@@ -371,6 +371,13 @@ double Performer::layer_weight(std::size_t layer) const {
     return layer_cover(character_->data(), view(*character_, block_.get(), layer));
 }
 
+void Performer::layer_weights(std::size_t layer, std::span<float> out) const {
+    const CharacterData& data = character_->data();
+    std::fill(out.begin(), out.end(), 0.0F);
+    if (layer >= data.layers.size()) { return; }
+    layer_cover(data, view(*character_, block_.get(), layer), out.first(std::min(out.size(), data.rig.joints.size())));
+}
+
 std::span<const TransitionRecord> Performer::transitions() const {
     const PerformerHeader& header = view(*character_, block_.get()).header();
     return {header.records.data(), header.record_count};

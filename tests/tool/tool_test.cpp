@@ -546,3 +546,50 @@ TEST_CASE("clips of another rig are fitted as they are begun with") {
     CHECK_THAT(begun.out, Catch::Contains("amble"));
     CHECK_THAT(support::read(first), Catch::Contains("rig: "));
 }
+
+TEST_CASE("a mask is shown on the body, at rest from four sides or in a clip, and a film by layers") {
+    const support::TemporaryFolder folder;
+    // Fills of a green kind: what counts in a mask, or moves by the second layer. Her own two sides have none.
+    const auto tinted = [](const std::string& path) {
+        const std::string svg = support::read(path);
+        int count = 0;
+        for (std::size_t at = svg.find("fill:rgb("); at != std::string::npos; at = svg.find("fill:rgb(", at + 1)) {
+            double red = 0, green = 0, blue = 0;
+            const int read = std::sscanf(svg.c_str() + at, "fill:rgb(%lf%%,%lf%%,%lf%%", &red, &green, &blue);
+            if (read == 3 && green > 1.5 * red && green > blue) { ++count; }
+        }
+        return count;
+    };
+    const auto film = [&](std::vector<std::string> arguments, const std::string& name) {
+        const std::string path = (folder / name).string();
+        arguments.insert(arguments.end(), {"--film", path});
+        const Finished made = gait_tool(arguments);
+        CAPTURE(name, made.err);
+        CHECK(made.code == 0);
+        return tinted(path);
+    };
+    const std::string rig = "demo/lamplighter.glb";
+    const int trunk = film({"clips", rig, "--mask", std::string(document) + ":trunk"}, "trunk.svg");
+    const int arm = film({"clips", rig, "--mask", std::string(document) + ":right_arm"}, "arm.svg");
+    CHECK(arm > 50);
+    CHECK(trunk > 2 * arm);
+    CHECK(film({"clips", rig, "--clip", "stroll", "--mask", std::string(document) + ":trunk"}, "stroll.svg") > trunk);
+    CHECK(film({"clips", rig, "--clip", "stroll"}, "plain.svg") == 0);
+    const std::vector<std::string> played{"perform", document, "--cues", "demo/evening.cues.yaml", "--seconds", "50"};
+    auto by_layers = played, by_mask = played;
+    by_layers.insert(by_layers.end(), {"--tint", "layers"});
+    by_mask.insert(by_mask.end(), {"--tint", "trunk"});
+    CHECK(film(played, "evening.svg") == 0);
+    CHECK(film(by_layers, "layers.svg") > 50);
+    CHECK(film(by_mask, "mask.svg") > film(by_layers, "layers.svg"));
+
+    const std::string path = (folder / "none.png").string();
+    const Finished unknown = gait_tool({"perform", document, "--film", path, "--tint", "trunc"});
+    CHECK(unknown.code == 2);
+    CHECK_THAT(unknown.err, Catch::Contains("no mask 'trunc'; did you mean 'trunk'?"));
+    const Finished view =
+        gait_tool({"clips", rig, "--mask", std::string(document) + ":trunk", "--view", "side", "--film", path});
+    CHECK(view.code == 2);
+    CHECK_THAT(view.err, Catch::Contains("shown from four sides"));
+    CHECK_FALSE(std::filesystem::exists(path));
+}

@@ -2,10 +2,10 @@
 #include "commands.hpp"
 #include "feet_chart.hpp"
 #include "film.hpp"
+#include "mask_on.hpp"
 #include "output.hpp"
 
 #include "rig/body_parts.hpp"
-#include "rig/mask_weights.hpp"
 
 #include "gait/bvh.hpp"
 #include "gait/compile.hpp"
@@ -28,6 +28,7 @@ struct ClipsOptions {
     std::string clip;
     std::string film;
     View view = View::three_quarters;
+    bool view_given = false;
     std::string chart;
     std::vector<std::string> feet;
     std::string up;
@@ -64,7 +65,7 @@ std::string tree_text(const Rig& rig, const std::vector<float>& mask = {}) {
 }
 
 /// The weights that `--mask` names, on this rig.
-std::optional<std::vector<float>> mask_on(const std::string& asked, const Rig& rig) {
+std::optional<std::vector<float>> asked_mask(const std::string& asked, const Rig& rig) {
     const std::size_t colon = asked.rfind(':');
     if (colon == std::string::npos) {
         complain(fmt::format("--mask takes DOCUMENT:NAME, such as lamplighter.gait.yaml:trunk; found '{}'", asked));
@@ -73,23 +74,7 @@ std::optional<std::vector<float>> mask_on(const std::string& asked, const Rig& r
     const DocumentRead read = read_document(asked.substr(0, colon));
     report(read.diagnostics);
     if (has_errors(read.diagnostics)) { return std::nullopt; }
-    std::vector<std::string> names;
-    for (const MaskDefinition& mask : read.document.masks) { names.push_back(mask.name.value); }
-    const std::string name = asked.substr(colon + 1);
-    const auto found = std::find(names.begin(), names.end(), name);
-    if (found == names.end()) {
-        const std::string near = nearest_name(name, names);
-        complain(fmt::format("no mask '{}'{}", name,
-                             near.empty() ? fmt::format("; there is {}", fmt::join(names, ", "))
-                                          : fmt::format("; did you mean '{}'?", near)));
-        return std::nullopt;
-    }
-    DiagnosticSink sink(read.document);
-    const auto weights = mask_weights(read.document.masks, rig, mirror_pairs(rig), sink);
-    report(sink.list());
-    if (has_errors(sink.list())) { return std::nullopt; }
-    const AlignedFloats& own = weights[std::size_t(found - names.begin())];
-    return std::vector<float>(own.begin(), own.begin() + std::ptrdiff_t(rig.joints.size()));
+    return mask_on(read.document, asked.substr(colon + 1), rig);
 }
 
 std::string describe_loop(const LoopGap& gap) {
@@ -269,8 +254,29 @@ int chart_clip(const ClipsOptions& options, const std::string& path, const Impor
     return done;
 }
 
+/// A mask on the body at rest, from four sides.
+int film_mask(const ClipsOptions& options, const std::string& path, const Rig& rig, const std::vector<Colour>& tint) {
+    Film film;
+    film.title = fmt::format("{}: the mask {}", path, options.mask);
+    film.key = mask_key(options.mask.substr(options.mask.rfind(':') + 1));
+    for (const auto& [heading, label] : {std::pair{90.0, "from the front"},
+                                         {0.0, "from her right"},
+                                         {-90.0, "from behind"},
+                                         {180.0, "from her left"}}) {
+        GroundPlace facing;
+        facing.heading = heading;
+        film.bodies.push_back({turned(rest_pose(rig), rig, facing), label, "", {}, tint});
+    }
+    if (const auto problem = draw_film(film, rig, read_skinned_mesh(path, options.skin), View::side, options.film)) {
+        complain(options.film + " " + *problem);
+        return bad_input;
+    }
+    return done;
+}
+
 /// A film of one clip: a cycle at even instants, and its end over its start.
-int film_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file) {
+int film_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file,
+              const std::vector<Colour>& tint) {
     const ClipSource* clip = chosen_clip(options, path, file);
     if (clip == nullptr) { return bad_input; }
     const auto rest = rest_pose(file.rig);
@@ -281,9 +287,13 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     film.seconds_between = clip->seconds / count;
     for (int i = 0; i < count; ++i) {
         const double at = clip->seconds * i / count;
-        film.bodies.push_back(
-            {pose_at(*clip, rest, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count)});
+        film.bodies.push_back({pose_at(*clip, rest, at),
+                               fmt::format("{:.3f} s", at),
+                               fmt::format("{:.0f} %", 100.0 * i / count),
+                               {},
+                               tint});
     }
+    if (!tint.empty()) { film.key = mask_key(options.mask.substr(options.mask.rfind(':') + 1)); }
     const LoopGap gap = measure_clip(*clip, file.rig).gap;
     film.start = film.bodies.front();
     film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start",
@@ -299,9 +309,16 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
 int run_clips(const ClipsOptions& options) {
     int code = done;
     const bool draws = !options.film.empty() || !options.chart.empty();
-    if (draws == options.clip.empty() || (draws && options.files.size() != 1)) {
+    const bool mask_at_rest =
+        !options.film.empty() && options.chart.empty() && !options.mask.empty() && options.clip.empty();
+    if ((draws == options.clip.empty() && !mask_at_rest) || (draws && options.files.size() != 1)) {
         complain(
-            "a film or a chart is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png'");
+            "a film or a chart is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png', or "
+            "'gait clips FILE --mask DOCUMENT:NAME --film OUT.png' for a mask at rest");
+        return bad_input;
+    }
+    if (mask_at_rest && options.view_given) {
+        complain("a mask at rest is shown from four sides; leave --view out, or name a clip with --clip");
         return bad_input;
     }
     BvhReading reading;
@@ -314,11 +331,19 @@ int run_clips(const ClipsOptions& options) {
         report(result.diagnostics);
         code = std::max(code, exit_code(result.diagnostics));
         if (!result.file) { continue; }
-        if (!options.film.empty()) { code = std::max(code, film_clip(options, path, *result.file)); }
-        if (!options.chart.empty()) { code = std::max(code, chart_clip(options, path, *result.file)); }
+        std::optional<std::vector<float>> mask;
+        std::vector<Colour> tint;
         if (!options.mask.empty()) {
-            const auto mask = mask_on(options.mask, result.file->rig);
+            mask = asked_mask(options.mask, result.file->rig);
             if (!mask) { return bad_input; }
+            for (const float weight : *mask) { tint.push_back(mask_tint(double(weight))); }
+        }
+        if (!options.film.empty()) {
+            code = std::max(code, mask_at_rest ? film_mask(options, path, result.file->rig, tint)
+                                               : film_clip(options, path, *result.file, tint));
+        }
+        if (!options.chart.empty()) { code = std::max(code, chart_clip(options, path, *result.file)); }
+        if (mask) {
             print(tree_text(result.file->rig, *mask));
         } else if (options.json) {
             all.push_back(json_of(path, *result.file, options));
@@ -359,13 +384,20 @@ void add_clips(CLI::App& app, Run& run) {
         ->check(CLI::IsMember({"y", "z"}));
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");
     command->add_flag("--mirror", options->mirror, "list the joints that mirror each other");
-    command->add_option("--mask", options->mask, "show a document's mask on the tree of joints")
+    command
+        ->add_option("--mask", options->mask,
+                     "show a document's mask on the tree of joints, and with --film on the body")
         ->type_name("DOCUMENT:NAME");
     command->add_flag("--tree", options->tree, "list the joints as a tree");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait clips demo/lamplighter.glb --tree\n  gait clips demo/lamplighter.glb --clip "
-                    "stroll --film stroll.png --view side\n  gait clips demo/lamplighter.glb --marks");
-    command->callback([options, &run] { run = [options] { return run_clips(*options); }; });
+                    "stroll --film stroll.png --view side\n  gait clips demo/lamplighter.glb --marks\n  gait clips "
+                    "demo/lamplighter.glb --mask demo/lamplighter.gait.yaml:trunk --film trunk.png");
+    const CLI::Option* view = command->get_option("--view");
+    command->callback([options, view, &run] {
+        options->view_given = view->count() > 0;
+        run = [options] { return run_clips(*options); };
+    });
 }
 
 } // namespace gait::tool

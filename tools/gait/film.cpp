@@ -18,10 +18,6 @@ namespace {
 
 constexpr double page_width = 1280, page_height = 800;
 
-struct Colour {
-    double red = 0, green = 0, blue = 0;
-};
-
 // Told apart in hue and in lightness, so that a grey print still tells them.
 constexpr Colour left_colour{0.93, 0.60, 0.18}, right_colour{0.22, 0.46, 0.72}, middle_colour{0.60, 0.60, 0.58};
 
@@ -76,14 +72,21 @@ struct Shape {
 class Drawing {
 public:
     Drawing(const Rig& rig, const SkinnedMesh& mesh, Camera camera) : rig_(rig), mesh_(mesh), camera_(camera) {
-        for (const Joint& joint : rig.joints) { sides_.push_back(side_of(joint.name)); }
+        for (const Joint& joint : rig.joints) {
+            sides_.push_back(side_of(joint.name));
+            by_side_.push_back(sides_.back() == Side::left    ? left_colour
+                               : sides_.back() == Side::right ? right_colour
+                                                              : middle_colour);
+        }
         height_ = std::max(rest_height(rig), 0.1);
     }
 
     /// The body's shapes, far ones first.
-    [[nodiscard]] std::vector<Shape> shapes(const std::vector<Transform>& pose) const {
+    [[nodiscard]] std::vector<Shape> shapes(const FilmBody& body) const { return shapes(body.pose, body.tint); }
+    [[nodiscard]] std::vector<Shape> shapes(const std::vector<Transform>& pose, const std::vector<Colour>& tint) const {
         const auto model = model_space(rig_, pose);
-        std::vector<Shape> out = mesh_.triangles.empty() ? limbs(model) : skin(model);
+        const std::vector<Colour>& colours = tint.empty() ? by_side_ : tint;
+        std::vector<Shape> out = mesh_.triangles.empty() ? limbs(model, colours) : skin(model, colours);
         std::sort(out.begin(), out.end(), [](const Shape& a, const Shape& b) { return a.depth < b.depth; });
         return out;
     }
@@ -95,16 +98,17 @@ private:
         return {dot(p, camera_.right), dot(p, camera_.up), dot(p, camera_.near)};
     }
 
-    [[nodiscard]] std::vector<Shape> skin(const std::vector<Transform>& model) const {
+    [[nodiscard]] std::vector<Shape> skin(const std::vector<Transform>& model,
+                                          const std::vector<Colour>& colours) const {
         std::vector<Matrix4> matrices(model.size());
         for (std::size_t j = 0; j < model.size(); ++j) {
             matrices[j] = to_matrix(model[j]) * rig_.joints[j].inverse_bind;
         }
         std::vector<Vec3> places;
-        std::vector<double> leaning; // -1 right to 1 left
+        std::vector<Colour> tints;
         for (const MeshVertex& v : mesh_.vertices) {
             Vec3 sum;
-            double lean = 0;
+            Colour tint;
             for (std::size_t i = 0; i < 4; ++i) {
                 if (v.weights[i] <= 0) { continue; }
                 const auto& m = matrices[v.joints[i]].elements;
@@ -113,12 +117,12 @@ private:
                                  m[1] * p.x + m[5] * p.y + m[9] * p.z + m[13],
                                  m[2] * p.x + m[6] * p.y + m[10] * p.z + m[14]};
                 sum = sum + moved * v.weights[i];
-                lean += double(v.weights[i]) * (sides_[v.joints[i]] == Side::left    ? 1
-                                                : sides_[v.joints[i]] == Side::right ? -1
-                                                                                     : 0);
+                const Colour& own = colours[v.joints[i]];
+                const auto part = double(v.weights[i]);
+                tint = {tint.red + part * own.red, tint.green + part * own.green, tint.blue + part * own.blue};
             }
             places.push_back(project(sum));
-            leaning.push_back(lean);
+            tints.push_back(tint);
         }
         std::vector<Shape> out;
         for (std::size_t t = 0; t + 2 < mesh_.triangles.size(); t += 3) {
@@ -128,12 +132,12 @@ private:
             shape.corners = {places[corner[0]], places[corner[1]], places[corner[2]]};
             const Vec3 normal = cross(shape.corners[1] - shape.corners[0], shape.corners[2] - shape.corners[0]);
             if (normal.z <= 0) { continue; }
-            const double lean = (leaning[corner[0]] + leaning[corner[1]] + leaning[corner[2]]) / 3;
+            const Colour tint = mixed(mixed(tints[corner[0]], tints[corner[1]], 0.5), tints[corner[2]], 1.0 / 3);
             const Vec3 base = mesh_.colours[t / 3];
             const double lightness = std::cbrt(0.3 * double(base.x) + 0.6 * double(base.y) + 0.1 * double(base.z));
             const double light =
                 0.62 + 0.38 * double(dot(normal, Vec3{-0.35F, 0.7F, 0.62F})) / std::max(double(length(normal)), 1e-12);
-            shape.colour = shaded(tinted(lean), (0.62 + 0.5 * lightness) * light);
+            shape.colour = shaded(tint, (0.62 + 0.5 * lightness) * light);
             shape.depth = double(shape.corners[0].z + shape.corners[1].z + shape.corners[2].z) / 3;
             out.push_back(shape);
         }
@@ -141,7 +145,8 @@ private:
     }
 
     /// Without a skin: a tapered limb for each joint and its parent.
-    [[nodiscard]] std::vector<Shape> limbs(const std::vector<Transform>& model) const {
+    [[nodiscard]] std::vector<Shape> limbs(const std::vector<Transform>& model,
+                                           const std::vector<Colour>& colours) const {
         std::vector<bool> trunk(rig_.joints.size(), false); // carries limbs of both sides
         std::vector<int> below(rig_.joints.size(), 0);
         for (std::size_t j = rig_.joints.size(); j-- > 0;) {
@@ -162,20 +167,13 @@ private:
             shape.capsule = true;
             shape.corners = {from, to, {float(radius), float(trunk[j] ? radius : 0.75 * radius), 0}};
             const double light = 0.9 + 0.25 * std::clamp(double(from.z + to.z) / 2 / (0.3 * height_), -1.0, 1.0);
-            shape.colour = shaded(tinted(sides_[j] == Side::left ? 1 : sides_[j] == Side::right ? -1 : 0), light);
+            shape.colour = shaded(colours[j], light);
             shape.depth = double(from.z + to.z) / 2;
             out.push_back(shape);
         }
         return out;
     }
 
-    static Colour tinted(double lean) {
-        const Colour& side = lean > 0 ? left_colour : right_colour;
-        const double s = std::min(std::fabs(lean), 1.0);
-        return {middle_colour.red + (side.red - middle_colour.red) * s,
-                middle_colour.green + (side.green - middle_colour.green) * s,
-                middle_colour.blue + (side.blue - middle_colour.blue) * s};
-    }
     static Colour shaded(Colour c, double light) {
         return {std::min(1.0, c.red * light), std::min(1.0, c.green * light), std::min(1.0, c.blue * light)};
     }
@@ -184,6 +182,7 @@ private:
     const SkinnedMesh& mesh_;
     Camera camera_;
     std::vector<Side> sides_;
+    std::vector<Colour> by_side_; ///< a joint each
     double height_ = 1;
 };
 
@@ -263,7 +262,7 @@ struct Extent {
 Extent extent_of(const Film& film, const Drawing& drawing) {
     Extent e;
     const auto add = [&](const FilmBody& body) {
-        for (const Shape& shape : drawing.shapes(body.pose)) {
+        for (const Shape& shape : drawing.shapes(body)) {
             const std::size_t corners = shape.capsule ? 2 : 3;
             const double r = shape.capsule ? double(std::max(shape.corners[2].x, shape.corners[2].y)) : 0;
             for (std::size_t i = 0; i < corners; ++i) {
@@ -279,13 +278,22 @@ Extent extent_of(const Film& film, const Drawing& drawing) {
     return e;
 }
 
-void draw_key(cairo_t* c, double x, double y) {
-    for (const auto& [colour, word] : {std::pair{left_colour, "her left"}, {right_colour, "her right"}}) {
+/// What the colours mean, up to the page's right edge.
+void draw_key(cairo_t* c, const Film& film, double right, double y) {
+    const std::vector<std::pair<Colour, std::string>> sides{{left_colour, "her left"}, {right_colour, "her right"}};
+    const auto& key = film.key.empty() ? sides : film.key;
+    double x = right;
+    for (std::size_t i = key.size(); i-- > 0;) {
+        const auto& [colour, word] = key[i];
+        cairo_set_font_size(c, 13);
+        cairo_text_extents_t extents;
+        cairo_text_extents(c, word.c_str(), &extents);
+        x -= extents.x_advance + 20;
         cairo_set_source_rgb(c, colour.red, colour.green, colour.blue);
         cairo_rectangle(c, x, y - 11, 14, 12);
         cairo_fill(c);
         text(c, x + 20, y, word, 13, 0);
-        x += 100;
+        x -= 18;
     }
 }
 
@@ -309,12 +317,14 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
     }
     const std::size_t columns = (cells + rows - 1) / rows;
     text(c, margin, 30, film.title, 16, 0);
-    draw_key(c, page_width - margin - 190, 30);
-    const double row_height = (page_height - head - 8) / double(rows),
-                 cell_width = (page_width - 2 * margin) / double(columns);
+    draw_key(c, film, page_width - margin, 30);
+    // Where the page's width is what bounds the bodies, the rows lie in its middle.
+    const double room = page_height - head - 8, row_height = scale * (e.top - e.bottom + 0.06) + foot;
+    const double top = head + (room - double(rows) * row_height) / 2;
+    const double cell_width = (page_width - 2 * margin) / double(columns);
     for (std::size_t row = 0; row < rows; ++row) {
-        const double floor = head + double(row + 1) * row_height - foot + scale * e.bottom;
-        const double line_y = view == View::above ? head + double(row + 1) * row_height - foot + 4 : floor;
+        const double under = top + double(row + 1) * row_height, floor = under - foot + scale * e.bottom;
+        const double line_y = view == View::above ? under - foot + 4 : floor;
         if (row * columns >= cells) { break; }
         line(c, margin, line_y, page_width - margin, line_y, 1.2, {0.55, 0.55, 0.55});
         // Half metres along the ground, at the scale of the bodies.
@@ -331,18 +341,17 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
             const bool last = index == film.bodies.size();
             const FilmBody& body = last ? *film.end : film.bodies[index];
             if (last && film.start) {
-                draw_body(c, drawing.shapes(film.start->pose), x, floor, scale);
-                auto over = drawing.shapes(film.end->pose);
+                draw_body(c, drawing.shapes(*film.start), x, floor, scale);
+                auto over = drawing.shapes(*film.end);
                 for (Shape& shape : over) { shape.colour = {0.85, 0.10, 0.10}; }
                 cairo_push_group(c);
                 draw_body(c, over, x, floor, scale);
                 cairo_pop_group_to_source(c);
                 cairo_paint_with_alpha(c, 0.35);
             } else {
-                draw_body(c, drawing.shapes(body.pose), x, floor, scale);
+                draw_body(c, drawing.shapes(body), x, floor, scale);
             }
-            const double middle = margin + (double(column) + 0.5) * cell_width,
-                         under = head + double(row + 1) * row_height;
+            const double middle = margin + (double(column) + 0.5) * cell_width;
             text(c, middle, under - 18, body.label, 12, 0.5);
             text(c, middle, under - 4, body.second_label, 11, 0.5, {0.4, 0.4, 0.4});
         }
@@ -356,17 +365,6 @@ struct Ground {
     [[nodiscard]] double across(double z) const { return x + scale * z; }
     [[nodiscard]] double up(double to_the_left) const { return y - scale * to_the_left; }
 };
-
-/// A pose as it lies in the world, but for the place itself.
-std::vector<Transform> turned(const std::vector<Transform>& pose, const Rig& rig, const GroundPlace& place) {
-    std::vector<Transform> out = pose;
-    GroundPlace on_the_spot;
-    on_the_spot.heading = place.heading;
-    for (std::size_t j = 0; j < out.size(); ++j) {
-        if (rig.joints[j].parent < 0) { out[j] = on_the_spot.transform() * out[j]; }
-    }
-    return out;
-}
 
 void draw_way(cairo_t* c, const Film& film, const Ground& ground) {
     for (const Footprint& print : film.footprints) {
@@ -403,11 +401,11 @@ void draw_path_page(cairo_t* c, const Film& film, const Drawing& drawing, const 
     ground.x = page_width / 2 - ground.scale * (low_z + high_z) / 2;
     ground.y = page_height / 2 + ground.scale * (low_x + high_x) / 2;
     text(c, margin, 30, film.title, 16, 0);
-    draw_key(c, page_width - margin - 190, 30);
+    draw_key(c, film, page_width - margin, 30);
     draw_way(c, film, ground);
     for (const FilmBody& body : film.bodies) {
         const double x = ground.across(body.place.z), y = ground.up(body.place.x);
-        draw_body(c, drawing.shapes(turned(body.pose, rig, body.place)), x, y, ground.scale);
+        draw_body(c, drawing.shapes(turned(body.pose, rig, body.place), body.tint), x, y, ground.scale);
         text(c, x, y - 0.6 * ground.scale - 4, body.label, 11, 0.5);
     }
     const double bar = ground.scale * std::max(1.0, std::floor((high_z - low_z) / 8));
@@ -491,10 +489,11 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
                 line(c, 0, ground.up(across), width, ground.up(across), 1, {0.78, 0.78, 0.78});
             }
             draw_way(c, film, ground);
-            draw_body(c, drawing.shapes(turned(body.pose, rig, body.place)), width / 2.0, height / 2.0, metre);
+            draw_body(c, drawing.shapes(turned(body.pose, rig, body.place), body.tint), width / 2.0, height / 2.0,
+                      metre);
         } else {
             line(c, 20, floor, width - 20, floor, 1.2, {0.6, 0.6, 0.6});
-            draw_body(c, drawing.shapes(body.pose), x, floor, scale);
+            draw_body(c, drawing.shapes(body), x, floor, scale);
         }
         text(c, width / 2.0, height - 12, body.label + (body.second_label.empty() ? "" : "  " + body.second_label), 13,
              0.5);
@@ -525,6 +524,38 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
 }
 
 } // namespace
+
+std::vector<Transform> turned(const std::vector<Transform>& pose, const Rig& rig, const GroundPlace& place) {
+    std::vector<Transform> out = pose;
+    GroundPlace on_the_spot;
+    on_the_spot.heading = place.heading;
+    for (std::size_t j = 0; j < out.size(); ++j) {
+        if (rig.joints[j].parent < 0) { out[j] = on_the_spot.transform() * out[j]; }
+    }
+    return out;
+}
+
+Colour mixed(const Colour& from, const Colour& to, double share) {
+    return {from.red + (to.red - from.red) * share, from.green + (to.green - from.green) * share,
+            from.blue + (to.blue - from.blue) * share};
+}
+
+Colour mask_tint(double weight) { return mixed({0.74, 0.73, 0.70}, {0.03, 0.50, 0.45}, weight); }
+
+std::vector<std::pair<Colour, std::string>> mask_key(const std::string& mask) {
+    return {{mask_tint(0), mask + ": 0"}, {mask_tint(0.5), "0.5"}, {mask_tint(1), "1"}};
+}
+
+Colour layer_colour(std::size_t layer) {
+    // The lowest is the ground on which the others show.
+    constexpr std::array<Colour, 6> colours{{{0.70, 0.69, 0.66},
+                                             {0.10, 0.58, 0.50},
+                                             {0.86, 0.45, 0.20},
+                                             {0.48, 0.38, 0.75},
+                                             {0.80, 0.70, 0.15},
+                                             {0.75, 0.25, 0.45}}};
+    return layer == 0 ? colours[0] : colours[1 + (layer - 1) % (colours.size() - 1)];
+}
 
 void add_film_options(CLI::App& command, std::string& film, View& view) {
     static const std::map<std::string, View> views{

@@ -21,12 +21,17 @@ enum class View {
     path, ///< from above, in the world: the way it goes, its footprints, and the body on it
 };
 
+struct Colour {
+    double red = 0, green = 0, blue = 0;
+};
+
 /// One body of a film.
 struct FilmBody {
     std::vector<Transform> pose; ///< local
     std::string label;           ///< under it
     std::string second_label;
-    GroundPlace place = {}; ///< where it stands, for a film that follows the path
+    GroundPlace place = {};        ///< where it stands, for a film that follows the path
+    std::vector<Colour> tint = {}; ///< a joint each; empty: her left and right in two colours
 };
 
 struct Film {
@@ -34,10 +39,22 @@ struct Film {
     std::vector<FilmBody> bodies;
     /// The end of a clip over its start, with what to say of it; drawn last.
     std::optional<FilmBody> start, end;
-    std::vector<GroundPlace> way;      ///< of the whole performance
-    std::vector<Footprint> footprints; ///< on it
-    double seconds_between = 0;        ///< between two bodies: the pace of an animated film
+    std::vector<GroundPlace> way;                    ///< of the whole performance
+    std::vector<Footprint> footprints;               ///< on it
+    double seconds_between = 0;                      ///< between two bodies: the pace of an animated film
+    std::vector<std::pair<Colour, std::string>> key; ///< of a tint
 };
+
+/// The colour of a joint that counts so much in a mask, 0 to 1, and the key to it.
+[[nodiscard]] Colour mask_tint(double weight);
+[[nodiscard]] std::vector<std::pair<Colour, std::string>> mask_key(const std::string& mask);
+/// The colour that stands for a layer.
+[[nodiscard]] Colour layer_colour(std::size_t layer);
+[[nodiscard]] Colour mixed(const Colour& from, const Colour& to, double share);
+
+/// A pose as it stands in the world, but for the place itself.
+[[nodiscard]] std::vector<Transform> turned(const std::vector<Transform>& pose, const Rig& rig,
+                                            const GroundPlace& place);
 
 /// Draws `film` to `path` (.png or .svg at 1280 x 800, .gif animated). Returns what went wrong.
 [[nodiscard]] std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view,

@@ -1,6 +1,7 @@
 // gait perform: plays a document without a game, and tells what happened.
 #include "commands.hpp"
 #include "film.hpp"
+#include "mask_on.hpp"
 #include "output.hpp"
 #include "recording.hpp"
 #include "weighing.hpp"
@@ -26,6 +27,7 @@ struct PerformOptions {
     double frames_per_second = 60;
     std::string trace, bake, chart, film;
     View view = View::three_quarters;
+    std::string tint; ///< `layers`, or a mask
     bool json = false;
     bool draft = false;
     std::string enter;
@@ -229,23 +231,61 @@ std::filesystem::path rig_path(const Loaded& loaded, const PerformOptions& optio
     return std::filesystem::path(options.document).parent_path() / loaded.document.rig.value;
 }
 
+/// Colours the bodies of a film by the layers that move them, or by a mask. Returns what is wrong with it.
+bool tint_film(Film& film, const std::vector<const RecordedFrame*>& frames, const Loaded& loaded,
+               const PerformOptions& options) {
+    const Character& character = *loaded.character;
+    if (options.tint != "layers") {
+        const auto mask = mask_on(loaded.document, options.tint, character.rig());
+        if (!mask) { return false; }
+        for (FilmBody& body : film.bodies) {
+            for (const float weight : *mask) { body.tint.push_back(mask_tint(double(weight))); }
+        }
+        film.key = mask_key(options.tint);
+        return true;
+    }
+    for (std::size_t b = 0; b < film.bodies.size(); ++b) {
+        std::vector<Colour>& tint = film.bodies[b].tint;
+        tint.assign(character.joint_count(), layer_colour(0));
+        for (std::size_t l = 1; l < character.layers().size(); ++l) {
+            for (std::size_t j = 0; j < tint.size(); ++j) {
+                tint[j] = mixed(tint[j], layer_colour(l), double(frames[b]->joint_weights[l][j]));
+            }
+        }
+        std::string states;
+        for (std::size_t l = 0; l < character.layers().size(); ++l) {
+            if (l > 0 && !(frames[b]->layer_weights[l] > 0)) { continue; }
+            states += (states.empty() ? "" : " + ") + character.states()[frames[b]->states[l]].name;
+        }
+        film.bodies[b].second_label = states;
+    }
+    for (std::size_t l = 0; l < character.layers().size(); ++l) {
+        film.key.emplace_back(layer_colour(l), character.layers()[l].name);
+    }
+    return true;
+}
+
 /// The performance at even instants, or all of it where it moves.
-Film film_of(const Recording& recording, const Character& character, const PerformOptions& options) {
+std::optional<Film> film_of(const Recording& recording, const Loaded& loaded, const PerformOptions& options) {
+    const Character& character = *loaded.character;
     const bool animated = options.film.ends_with(".gif");
     const double wanted = animated ? std::min(recording.seconds * 20, 1200.0) : 12;
     const std::size_t count = std::min(recording.frames.size(), std::size_t(std::max(wanted, 1.0)));
     Film film;
     film.title = fmt::format("{}: {:.1f} s", options.document, recording.seconds);
     film.seconds_between = recording.seconds / double(count);
+    std::vector<const RecordedFrame*> shown;
     for (std::size_t i = 0; i < count; ++i) {
         const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count
                                                         : i * (recording.frames.size() - 1) / (count - 1);
         const RecordedFrame& frame = recording.frames[index];
+        shown.push_back(&frame);
         film.bodies.push_back(
             {frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name, frame.place});
     }
     for (const RecordedFrame& frame : recording.frames) { film.way.push_back(frame.place); }
     film.footprints = recording.footprints;
+    if (!options.tint.empty() && !tint_film(film, shown, loaded, options)) { return std::nullopt; }
     return film;
 }
 
@@ -292,9 +332,11 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
         finish(options.chart, "chart", draw_chart(recording, character, title, options.chart));
     }
     if (!options.film.empty()) {
+        const auto film = film_of(recording, loaded, options);
+        if (!film) { return bad_input; }
         finish(options.film, "film ",
-               draw_film(film_of(recording, character, options), character.rig(),
-                         read_skinned_mesh(rig_path(loaded, options), {}), options.view, options.film));
+               draw_film(*film, character.rig(), read_skinned_mesh(rig_path(loaded, options), {}), options.view,
+                         options.film));
     }
     return code;
 }
@@ -336,6 +378,8 @@ int run_perform(const PerformOptions& options) {
         }
         performer.enter(state, 0);
     }
+    const bool by_mask = !options.tint.empty() && options.tint != "layers";
+    if (by_mask && !mask_on(loaded.document, options.tint, character.rig())) { return bad_input; }
     if (options.seconds > 0) { seconds = options.seconds; }
     constexpr double most_frames = 2'000'000;
     if (seconds * options.frames_per_second > most_frames) {
@@ -430,6 +474,11 @@ void add_perform(CLI::App& app, Run& run) {
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view);
+    command
+        ->add_option("--tint", options->tint,
+                     "colour the film's bodies by 'layers': which one moves what; or by a mask of the document")
+        ->type_name("layers|MASK")
+        ->needs("--film");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml --chart round.png "
                     "--bake round.glb\n\n"

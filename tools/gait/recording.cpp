@@ -22,6 +22,8 @@ RecordedFrame capture(const Performer& performer) {
     for (std::size_t l = 0; l < character.layers().size(); ++l) {
         frame.states.push_back(performer.state(l));
         frame.layer_weights.push_back(performer.layer_weight(l));
+        frame.joint_weights.emplace_back(character.joint_count());
+        performer.layer_weights(l, frame.joint_weights.back());
     }
     for (std::size_t i = 0; i < performer.instance_count(); ++i) {
         RecordedInstance instance;

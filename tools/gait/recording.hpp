@@ -22,10 +22,11 @@ struct RecordedInstance {
 
 struct RecordedFrame {
     double time = 0;
-    std::vector<float> set, smoothed;  ///< a parameter each
-    std::uint16_t state = 0;           ///< of the lowest layer
-    std::vector<std::uint16_t> states; ///< a layer each
-    std::vector<double> layer_weights; ///< a layer each
+    std::vector<float> set, smoothed;              ///< a parameter each
+    std::uint16_t state = 0;                       ///< of the lowest layer
+    std::vector<std::uint16_t> states;             ///< a layer each
+    std::vector<double> layer_weights;             ///< a layer each
+    std::vector<std::vector<float>> joint_weights; ///< [layer][joint]: the same with the masks
     std::vector<RecordedInstance> instances;
     double jolt = 0; ///< the greatest of any joint, degrees a second
     std::vector<Transform> pose;
