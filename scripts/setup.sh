@@ -14,7 +14,7 @@ packages=(build-essential cmake ninja-build pkg-config
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)
-[ "${1:-build}" = test ] && packages+=(catch2 nodejs npm bsdutils)
+[ "${1:-build}" = test ] && packages+=(catch2 ccache nodejs npm bsdutils)
 
 missing=()
 for package in "${packages[@]}"; do
@@ -32,9 +32,7 @@ if [ "${#missing[@]}" -gt 0 ]; then
   "${as_root[@]}" apt-get update -qq
   "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 fi
-if [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
-[ "${1:-build}" = docs ] && packages+=(doxygen)
-[ "${1:-build}" = test ] && [ ! -d tests/validator/node_modules/gltf-validator ]; then
+if [ "${1:-build}" = test ] && [ ! -d tests/validator/node_modules/gltf-validator ]; then
   echo "Installing with npm: gltf-validator, in tests/validator"
   (cd tests/validator && npm ci --silent --no-audit --no-fund)
 fi
