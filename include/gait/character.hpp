@@ -109,9 +109,18 @@ struct ClipInfo {
     GroundPlace way;             ///< where it leads from its start to its end, when it travels
 };
 
+/// What makes a transition.
+enum class TransitionKind : std::uint8_t {
+    way,    ///< an entry of `go` or `always` whose conditions hold
+    within, ///< a pick or choose that goes on inside its state
+    lead,   ///< a state of another layer that is entered and leads this one
+    yield,  ///< what `forbid` says, as the other layer comes to what rules
+};
+
 /// A transition as compiled.
 struct TransitionInfo {
-    std::uint16_t from = 0; ///< index into `states()`
+    TransitionKind kind = TransitionKind::way;
+    std::uint16_t from = 0; ///< index into `states()`; 0xFFFF of a lead, which leaves whichever is active
     std::uint16_t to = 0;
     std::string when;      ///< the condition as written, and what else must hold, in words
     std::string condition; ///< the condition alone, as an expression; may be empty
@@ -119,8 +128,7 @@ struct TransitionInfo {
     std::string fade_by;   ///< the expression, if any
     Ease ease = Ease::smooth;
     FadeStyle style = FadeStyle::cross;
-    bool within = false; ///< a pick or choose going on inside its state: no transition of the document
-    Place place;         ///< in the document
+    Place place; ///< in the document
 };
 
 /// See the file's comment. Made by `compile` (gait/compile.hpp).

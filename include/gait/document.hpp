@@ -457,6 +457,7 @@ struct OneShotDefinition {
 struct ForbidDefinition {
     Text yields;              ///< `arms.raised`, or a whole layer but for `except`
     Text while_active;        ///< a state of another layer
+    Text when;                ///< a condition that must hold beside it; empty: always
     std::vector<Text> except; ///< states of the one that yields that may stay
     Text to;                  ///< where it goes instead; empty: its machine's start
     Number fade{0.2};         ///< seconds

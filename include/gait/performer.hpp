@@ -30,6 +30,8 @@ struct Faults {
 struct TransitionRecord {
     double time = 0;              ///< seconds since the start or `reset`
     std::uint16_t transition = 0; ///< index into `Character::transitions()`
+    std::uint16_t from = 0;       ///< the state that was active in that layer, an index into `Character::states()`
+    std::uint32_t spare = 0;      ///< no hidden padding, so that equal performers are equal byte for byte
 };
 
 /// One clip that an instance plays.

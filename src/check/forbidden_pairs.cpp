@@ -52,6 +52,9 @@ public:
         return std::nullopt;
     }
 
+    /// Whether a condition may hold where the two layers are.
+    [[nodiscard]] bool may_hold(CodeRange range, const Pair& here) const { return holds(range, here) != Maybe::no; }
+
     [[nodiscard]] bool is_inside(std::uint16_t node, std::uint16_t around) const {
         for (; node != nothing; node = data_.states[node].parent) {
             if (node == around) { return true; }
@@ -192,12 +195,15 @@ private:
 std::vector<ForbiddenPair> forbidden_pairs(const Character& character) {
     const CharacterData& data = character.data();
     std::vector<ForbiddenPair> pairs;
-    for (const CompiledForbid& forbid : data.forbidden) {
+    for (std::size_t f = 0; f < data.forbidden.size(); ++f) {
+        const CompiledForbid& forbid = data.forbidden[f];
         const CompiledState &yields = data.states[forbid.yields], &rules = data.states[forbid.rules];
         TwoLayers two(data, yields.layer, rules.layer);
-        ForbiddenPair pair{yields.visible, rules.visible, data.states[forbid.to].visible, false, {}};
+        ForbiddenPair pair{
+            yields.visible, rules.visible, data.states[forbid.to].visible, data.forbid_conditions[f], false, {}};
         const auto way = two.way_to([&](const Pair& at) {
-            return two.is_inside(at.first, forbid.yields) && two.is_inside(at.second, forbid.rules);
+            return two.is_inside(at.first, forbid.yields) && two.is_inside(at.second, forbid.rules) &&
+                   two.may_hold(forbid.when, at);
         });
         pair.possible = way.has_value();
         if (way) { pair.way = *way; }

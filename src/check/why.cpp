@@ -72,7 +72,8 @@ class Weigher {
 public:
     Weigher(Performer performer, std::size_t layer)
         : performer_(std::move(performer)), data_(performer_.character().data()),
-          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer), frame_(data_, block_) {}
+          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer),
+          layers_(data_, block_, nullptr), frame_(layers_[layer]) {}
 
     std::vector<WeighedTransition> run() {
         std::vector<WeighedTransition> all;
@@ -124,6 +125,12 @@ private:
         if (transition.at_end) {
             add("at end", fmt::format("{} s left, the fade takes {:.3g} s", number_text(standing.left), standing.fade),
                 standing.left <= standing.fade + instant);
+        }
+        if (const CompiledForbid* forbid = standing.forbidden_by) {
+            const StateInfo& rules = data_.state_info[data_.states[forbid->rules].visible];
+            const std::string& layer = data_.layers[rules.layer].name;
+            add(data_.transition_info[forbid->record].when,
+                fmt::format("{} = {}", layer, performer_.state_name(rules.layer)), false);
         }
         return weighed;
     }
@@ -204,7 +211,8 @@ private:
     Performer performer_; ///< a twin
     const CharacterData& data_;
     PerformerBlock block_;
-    Frame frame_;
+    Layers layers_;
+    Frame& frame_;
 };
 
 } // namespace

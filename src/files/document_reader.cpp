@@ -543,9 +543,10 @@ private:
     ForbidDefinition read_forbid(const YamlNode& node) {
         ForbidDefinition forbid;
         forbid.place = node.place;
-        const YamlMap map(node, "an entry of 'forbid'", {"yields", "while", "except", "to", "fade"}, sink_);
+        const YamlMap map(node, "an entry of 'forbid'", {"yields", "while", "when", "except", "to", "fade"}, sink_);
         forbid.yields = map.text("yields");
         forbid.while_active = map.text("while");
+        forbid.when = map.text("when");
         forbid.to = map.text("to");
         read_seconds(map, "fade", forbid.fade);
         if (const YamlNode* except = map.find("except")) {

@@ -74,17 +74,20 @@ struct CompiledState {
 
 /// What entering a state does to another layer.
 struct CompiledLead {
-    std::uint16_t target = 0; ///< a node of the other layer
-    CodeRange when;           ///< empty: always
-    double fade = 0;          ///< seconds
+    std::uint16_t target = 0;       ///< a node of the other layer
+    CodeRange when;                 ///< empty: always
+    double fade = 0;                ///< seconds
+    std::uint16_t record = nothing; ///< the transition that stands for it
 };
 
 /// Two states of unlike layers that may not be active at once.
 struct CompiledForbid {
-    std::uint16_t yields = 0; ///< a node; its layer gives way
-    std::uint16_t rules = 0;  ///< a node, of the other layer
-    std::uint16_t to = 0;     ///< where the one that yields goes
-    double fade = 0;          ///< seconds
+    std::uint16_t yields = 0;       ///< a node; its layer gives way
+    std::uint16_t rules = 0;        ///< a node, of the other layer
+    CodeRange when;                 ///< what must hold beside it; empty: always
+    std::uint16_t to = 0;           ///< where the one that yields goes
+    double fade = 0;                ///< seconds
+    std::uint16_t record = nothing; ///< the transition that stands for it
 };
 
 /// A machine laid over those below it.
@@ -250,6 +253,7 @@ struct CharacterData {
     std::vector<LayerInfo> layer_info;
     std::vector<StateInfo> state_info;
     std::vector<TransitionInfo> transition_info;
+    std::vector<std::string> forbid_conditions; ///< beside `forbidden`: `when` as it is written
     std::vector<ValueInfo> value_info;
     std::vector<std::string> mark_names, span_names;
     /// What an expression likely does not mean as it is written, with its place.

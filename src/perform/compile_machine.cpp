@@ -256,6 +256,18 @@ private:
                     context_.expression(definition.when, ValueType::flag, CompileContext::StateReadings::refused,
                                         machines_[std::size_t(node.machine)].arguments, path + ".when");
             }
+            TransitionInfo info;
+            info.kind = TransitionKind::lead;
+            info.from = nothing;
+            info.to = data_.states[*target].visible;
+            info.when = "led by " + full_name(data_.states[index].visible);
+            if (!definition.when.empty()) {
+                info.when +=
+                    ", " + words_substituted(definition.when.value, machines_[std::size_t(node.machine)].arguments);
+            }
+            info.fade = lead.fade;
+            info.place = definition.place;
+            lead.record = add_record(std::move(info));
             data_.leads.push_back(lead);
         }
         data_.states[index].first_lead = first;
@@ -294,6 +306,10 @@ private:
         CompiledForbid forbid;
         forbid.rules = *rules;
         forbid.fade = definition.fade.value;
+        if (!definition.when.empty()) {
+            forbid.when = context_.expression(definition.when, ValueType::flag, CompileContext::StateReadings::refused,
+                                              {}, path + ".when");
+        }
         forbid.to = data_.layers[*layer].start;
         if (!definition.to.empty()) {
             const auto to = node_in_layer(*layer, definition.to, path);
@@ -308,7 +324,17 @@ private:
                                       path);
             }
             forbid.yields = node;
+            TransitionInfo info;
+            info.kind = TransitionKind::yield;
+            info.from = data_.states[node].visible;
+            info.to = data_.states[forbid.to].visible;
+            info.when = fmt::format("not beside {}", full_name(data_.states[*rules].visible));
+            if (!definition.when.empty()) { info.when += " while " + definition.when.value; }
+            info.fade = forbid.fade;
+            info.place = definition.place;
+            forbid.record = add_record(std::move(info));
             data_.forbidden.push_back(forbid);
+            data_.forbid_conditions.push_back(definition.when.value);
         }
     }
 
@@ -580,17 +606,27 @@ private:
         return index;
     }
 
-    /// The transition that stands for changes inside a state.
+    /// A transition that no state's list holds: it stands for what happens by other means.
+    std::uint16_t add_record(TransitionInfo info) {
+        data_.transitions.push_back({});
+        data_.transition_info.push_back(std::move(info));
+        return std::uint16_t(data_.transitions.size() - 1);
+    }
+
+    /// The one for changes inside a state.
     std::uint16_t add_record(std::uint16_t index, const char* what, double fade) {
-        const std::uint16_t visible = data_.states[index].visible;
         TransitionInfo info;
-        info.from = info.to = visible;
+        info.kind = TransitionKind::within;
+        info.from = info.to = data_.states[index].visible;
         info.when = what;
         info.fade = fade;
-        info.within = true;
-        data_.transitions.push_back({});
-        data_.transition_info.push_back(info);
-        return std::uint16_t(data_.transitions.size() - 1);
+        return add_record(std::move(info));
+    }
+
+    /// A state with its layer's name before it.
+    [[nodiscard]] std::string full_name(std::uint16_t visible) const {
+        const StateInfo& info = data_.state_info[visible];
+        return data_.layers[info.layer].name + "." + info.name;
     }
 
     double checked_fade(const Number& fade, const std::string& path) {

@@ -418,21 +418,26 @@ std::optional<std::size_t> plays_already(const Frame& frame, std::uint16_t node)
     return std::nullopt;
 }
 
+/// The state of a machine that becomes active as it is entered.
+std::uint16_t begins_with(const Frame& frame, const CompiledState& machine) {
+    if (machine.starts_here) {
+        // From where the body already is: in the state that plays what it is playing.
+        const std::uint16_t node = frame.data.states[machine.start].parent;
+        for (std::size_t inner = node + 1U; inner < frame.data.states.size(); ++inner) {
+            const auto index = std::uint16_t(inner);
+            if (frame.data.states[inner].parent == node && plays_already(frame, index)) { return index; }
+        }
+    }
+    const std::uint16_t left_in = machine.resume == nothing ? nothing : frame.block.resumes()[machine.resume];
+    return left_in == nothing ? machine.start : left_in;
+}
+
 /// The node inside `node` that becomes active with it; nothing inside a motion.
 std::uint16_t inner_of(Frame& frame, std::uint16_t node) {
     const CompiledState& state = frame.data.states[node];
     switch (state.kind) {
-    case NodeKind::machine: {
-        if (state.starts_here) {
-            // From where the body already is: in the state that plays what it is playing.
-            for (std::size_t inner = node + 1U; inner < frame.data.states.size(); ++inner) {
-                const auto index = std::uint16_t(inner);
-                if (frame.data.states[inner].parent == node && plays_already(frame, index)) { return index; }
-            }
-        }
-        const std::uint16_t left_in = state.resume == nothing ? nothing : frame.block.resumes()[state.resume];
-        return left_in == nothing ? state.start : left_in;
-    }
+    case NodeKind::machine:
+        return begins_with(frame, state);
     case NodeKind::pick:
         return begin_pick(frame, state);
     case NodeKind::choose:
@@ -513,18 +518,28 @@ bool leads_into_active(const Frame& frame, const CompiledTransition& transition)
     return is_on_path(frame.layer, frame.data.states[transition.target], transition.target);
 }
 
-/// Whether a state of another layer that is active keeps the layer from being in `node`.
-bool is_forbidden(const Frame& frame, std::uint16_t node) {
-    if (frame.others == nullptr) { return false; }
+/// Whether the other layer is where it must be, and what is asked beside it holds.
+bool rules_now(const Frame& frame, const CompiledForbid& forbid) {
+    const CompiledState& rules = frame.data.states[forbid.rules];
+    return is_on_path((*frame.others)[rules.layer].layer, rules, forbid.rules) &&
+           (forbid.when.empty() || evaluate(frame.data.instructions(forbid.when), inputs_of(frame)) != 0);
+}
+
+/// What keeps the layer from being in `node`, by what another layer is doing; null for nothing.
+const CompiledForbid* forbidden_by(const Frame& frame, std::uint16_t node) {
+    if (frame.others == nullptr || frame.data.forbidden.empty()) { return nullptr; }
+    const auto& states = frame.data.states;
+    // With a machine comes what it begins with.
+    std::uint16_t inmost = node;
+    while (states[inmost].kind == NodeKind::machine) { inmost = begins_with(frame, states[inmost]); }
     for (const CompiledForbid& forbid : frame.data.forbidden) {
         bool inside = false;
-        for (std::uint16_t around = node; around != nothing; around = frame.data.states[around].parent) {
+        for (std::uint16_t around = inmost; around != nothing; around = states[around].parent) {
             inside = inside || around == forbid.yields;
         }
-        const CompiledState& rules = frame.data.states[forbid.rules];
-        if (inside && is_on_path((*frame.others)[rules.layer].layer, rules, forbid.rules)) { return true; }
+        if (inside && rules_now(frame, forbid)) { return &forbid; }
     }
-    return false;
+    return nullptr;
 }
 
 /// Whether a transition falls now, and with what fade. What costs least is asked first.
@@ -537,7 +552,7 @@ bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& tra
     fade = fade_of(frame, transition, inputs);
     if (transition.at_end && seconds_left_at(frame, level) > fade + instant) { return false; }
     if (!transition.when.empty() && evaluate(frame.data.instructions(transition.when), inputs) == 0) { return false; }
-    return is_inside(frame, transition) && !is_forbidden(frame, transition.target);
+    return is_inside(frame, transition) && forbidden_by(frame, transition.target) == nullptr;
 }
 
 /// States that were left or entered at one instant.
@@ -556,11 +571,12 @@ private:
     std::size_t count_ = 0;
 };
 
+/// Keeps that a transition is about to be taken.
 void record(Frame& frame, std::uint16_t transition) {
     PerformerHeader& header = frame.header;
     if (transition == no_transition || header.record_count >= most_records) { return; }
-    header.records[header.record_count].time = header.time;
-    header.records[header.record_count].transition = transition;
+    const std::uint16_t active = frame.data.states[frame.active().state].visible;
+    header.records[header.record_count] = {header.time, transition, active, 0};
     ++header.record_count;
 }
 
@@ -787,7 +803,9 @@ void lead_others(Frame& frame, std::size_t from_level) {
             other.led = true;
             if (is_on_path(other.layer, frame.data.states[lead.target], lead.target)) { continue; }
             Entrance entrance;
+            entrance.by = lead.record;
             entrance.fade = lead.fade;
+            record(other, lead.record);
             frame.leading = true;
             enter(other, lead.target, entrance);
             frame.leading = false;
@@ -894,6 +912,7 @@ Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransi
     standing.mark_passed = has_passed(frame, transition);
     standing.inside_span = is_inside(frame, transition);
     standing.on_path = leads_into_active(frame, transition);
+    standing.forbidden_by = forbidden_by(frame, transition.target);
     return standing;
 }
 
@@ -939,13 +958,15 @@ void decide(Frame& frame) {
 
 void yield_to_others(Frame& frame) {
     for (const CompiledForbid& forbid : frame.data.forbidden) {
-        const CompiledState &yields = frame.data.states[forbid.yields], &rules = frame.data.states[forbid.rules];
+        const CompiledState& yields = frame.data.states[forbid.yields];
         if (yields.layer != frame.block.layer_index() || !is_on_path(frame.layer, yields, forbid.yields) ||
-            !is_on_path((*frame.others)[rules.layer].layer, rules, forbid.rules)) {
+            !rules_now(frame, forbid)) {
             continue;
         }
         Entrance entrance;
+        entrance.by = forbid.record;
         entrance.fade = forbid.fade;
+        record(frame, forbid.record);
         enter(frame, forbid.to, entrance);
         announce(frame);
     }

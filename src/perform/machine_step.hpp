@@ -68,7 +68,8 @@ struct Standing {
     double fade = 0;    ///< seconds, as it would be now
     bool signal_there = true, signal_waits = false;
     bool mark_passed = true, inside_span = true;
-    bool on_path = false; ///< it leads into what is active
+    bool on_path = false;                         ///< it leads into what is active
+    const CompiledForbid* forbidden_by = nullptr; ///< what another layer is doing keeps it from where it leads
     ExpressionInputs inputs;
 };
 [[nodiscard]] GAIT_API Standing standing_of(const Frame& frame, std::size_t level,

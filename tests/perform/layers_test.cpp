@@ -1,6 +1,7 @@
 #include "gait/compile.hpp"
 #include "gait/inspect.hpp"
 #include "gait/smoothness.hpp"
+#include "gait/why.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -444,6 +445,79 @@ TEST_CASE("what is forbidden beside another layer's state is not entered, and is
     CHECK(performer.state_name(1) == "raised");
 }
 
+TEST_CASE("what is forbidden only while a condition holds may be until it does, and why says what it waits for") {
+    const std::string machine = "  - name: arms\n"
+                                "    mask: upper\n"
+                                "    machine:\n"
+                                "      start: free\n"
+                                "      states:\n"
+                                "        free: {play: nothing, go: [{to: task, when: busy}]}\n"
+                                "        task: {machine: {start: lift, states: {lift: {play: high}}}}\n";
+    // What a machine begins with is looked at too.
+    const auto character = make(
+        std::string(two) + "forbid: [{yields: arms.task.lift, while: legs.going, when: raw(much) > 0.5, to: free}]\n" +
+        legs + machine);
+    Performer performer(character);
+    performer.set("fast", true);
+    performer.set("much", 1);
+    performer.set("busy", true);
+    play(performer, 0.5);
+    CHECK(performer.state_name(1) == "free");
+    const auto waits = weigh_transitions(performer);
+    const auto kept = std::find_if(waits.begin(), waits.end(), [&](const WeighedTransition& weighed) {
+        return character->states()[character->transitions()[weighed.transition].to].name == "task";
+    });
+    REQUIRE(kept != waits.end());
+    CHECK_FALSE(kept->holds());
+    CHECK(kept->parts.back().text == "not beside legs.going while raw(much) > 0.5");
+    CHECK(kept->parts.back().values == "legs = going");
+    performer.set("much", 0.4);
+    play(performer, 0.5);
+    CHECK(performer.state_name(1) == "task.lift");
+    performer.set("busy", false);
+    performer.set("much", 0.6);
+    performer.advance(frame);
+    CHECK(performer.state_name(1) == "free");
+
+    const std::string wrong = std::string(two) + "forbid: [{yields: arms.task, while: legs.going, when: much}]\n";
+    CHECK_THAT(said(wrong + legs + machine), Catch::Contains("wrong-type"));
+}
+
+TEST_CASE("what a lead and what is forbidden do is kept among the transitions, with what was left and why") {
+    const auto character =
+        make(std::string(two) + "forbid: [{yields: arms.raised, while: legs.going, fade: 0.1}]\n" + legs +
+             "  - name: arms\n"
+             "    mask: upper\n"
+             "    machine:\n"
+             "      start: free\n"
+             "      states:\n"
+             "        free: {play: nothing, go: [{to: raised, when: busy}, {to: bell, signal: tap}]}\n"
+             "        raised: {play: high, go: [{to: free, when: not busy}]}\n"
+             "        bell: {play: up, leads: [{layer: legs, to: still, when: fast, fade: 0.4}]}\n");
+    Performer performer(character);
+    const auto taken = [&] {
+        std::string all;
+        for (const TransitionRecord& record : performer.transitions()) {
+            const TransitionInfo& info = character->transitions()[record.transition];
+            if (info.kind == TransitionKind::way) { continue; }
+            all += character->full_name(record.from) + " > " + character->full_name(info.to) + ": " + info.when +
+                   (info.fade == 0.1 ? ", 0.1 s" : ", 0.4 s");
+        }
+        return all;
+    };
+    performer.set("busy", true);
+    performer.advance(frame);
+    CHECK(taken().empty());
+    performer.set("fast", true);
+    performer.advance(frame);
+    CHECK(taken() == "arms.raised > arms.free: not beside legs.going, 0.1 s");
+    CHECK(performer.instance(performer.instance_count(1) - 1, 1).transition ==
+          performer.transitions().back().transition);
+    performer.send("tap");
+    performer.advance(frame);
+    CHECK(taken() == "legs.going > legs.still: led by arms.bell, fast, 0.4 s");
+}
+
 TEST_CASE("a signal is taken once by each layer") {
     const char* taking =
         "{start: a, states: {a: {play: low, go: [{to: b, signal: tap}]}, b: {play: high, go: [{to: c, signal: "
@@ -719,8 +793,9 @@ TEST_CASE("masks are made from others: joined, taken out, mirrored, and what the
 }
 
 TEST_CASE("whether what is forbidden at once could come about is looked through, with the shortest way") {
-    const auto forbidden = [](const std::string& when) {
-        return forbidden_pairs(*make(std::string(two) + "forbid: [{yields: arms.raised, while: legs.going}]\n" + legs +
+    const auto forbidden = [](const std::string& when, const std::string& beside = "") {
+        return forbidden_pairs(*make(std::string(two) + "forbid: [{yields: arms.raised, while: legs.going" + beside +
+                                     "}]\n" + legs +
                                      "  - name: arms\n    mask: upper\n    machine:\n      start: free\n      states:\n"
                                      "        free: {play: nothing, go: [{to: raised, when: \"" +
                                      when +
@@ -735,6 +810,11 @@ TEST_CASE("whether what is forbidden at once could come about is looked through,
     CHECK(forbidden("busy and legs is not going")[0].possible);
     // Never while she is still, and she is going nowhere else.
     CHECK_FALSE(forbidden("legs is going and legs is still")[0].possible);
+    // A condition beside it is free, unless it speaks of the layers' states.
+    const auto narrowed = forbidden("busy", ", when: much > 0.5");
+    CHECK(narrowed[0].possible);
+    CHECK(narrowed[0].when == "much > 0.5");
+    CHECK_FALSE(forbidden("busy", ", when: much > 0.5 and legs is still")[0].possible);
 }
 
 TEST_CASE("a rig too large for a layer in model space is said instead of overrun") {

@@ -1,6 +1,7 @@
 // The chart of a performance: parameters, states, clips and jolts over one time axis, drawn by gnuplot.
 #include "gnuplot.hpp"
 #include "recording.hpp"
+#include "state_names.hpp"
 
 #include <fmt/format.h>
 
@@ -148,7 +149,7 @@ std::string states_panel(const Recording& recording, const Character& character)
     const auto layers = character.layers();
     std::string names;
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        names += fmt::format("{}{} {}", l == 0 ? "" : ", ", plot_text(layers[l].name), double(l) + 0.5);
+        names += fmt::format("{}{} {}", l == 0 ? "" : ", ", plot_text(shown_layer(layers[l])), double(l) + 0.5);
     }
     std::string out =
         fmt::format("set ylabel '{}'\nset yrange [0:{}]\n", layers.size() == 1 ? "state" : "layers", layers.size());

@@ -1,6 +1,7 @@
 // gait check: everything that is wrong with a document, before it plays.
 #include "commands.hpp"
 #include "output.hpp"
+#include "state_names.hpp"
 
 #include "gait/inspect.hpp"
 
@@ -19,22 +20,28 @@ struct CheckOptions {
     bool draft = false;
 };
 
+/// The transitions that lead to a forbidden pair, one after another.
+std::string way_text(const Character& character, const ForbiddenPair& pair) {
+    std::string way;
+    for (const std::uint16_t index : pair.way) {
+        const TransitionInfo& info = character.transitions()[index];
+        way += fmt::format("{}{} to {}{}", way.empty() ? "" : ", then ", character.full_name(info.from),
+                           character.states()[info.to].name, info.when.empty() ? "" : fmt::format(" ({})", info.when));
+    }
+    return way;
+}
+
 /// Whether what `forbid` keeps apart could meet, and how.
 std::string forbidden_text(const Character& character) {
     std::string text;
     for (const ForbiddenPair& pair : forbidden_pairs(character)) {
-        text += fmt::format("  {} beside {}: ", character.full_name(pair.yields), character.full_name(pair.rules));
+        text += fmt::format("  {} beside {}{}: ", character.full_name(pair.yields), character.full_name(pair.rules),
+                            pair.when.empty() ? "" : " while " + pair.when);
         if (!pair.possible) {
             text += "no way leads there\n";
             continue;
         }
-        std::string way;
-        for (const std::uint16_t index : pair.way) {
-            const TransitionInfo& info = character.transitions()[index];
-            way +=
-                fmt::format("{}{} to {}{}", way.empty() ? "" : ", then ", character.full_name(info.from),
-                            character.states()[info.to].name, info.when.empty() ? "" : fmt::format(" ({})", info.when));
-        }
+        const std::string way = way_text(character, pair);
         text += fmt::format("possible{}{}; it yields and goes to {}\n", way.empty() ? "" : ", by ", way,
                             character.full_name(pair.to));
     }
@@ -70,7 +77,10 @@ int run_check(const CheckOptions& options) {
             for (const ForbiddenPair& pair : forbidden_pairs(*loaded.character)) {
                 pairs.push_back({{"yields", loaded.character->full_name(pair.yields)},
                                  {"while", loaded.character->full_name(pair.rules)},
-                                 {"possible", pair.possible}});
+                                 {"when", pair.when},
+                                 {"goes_to", loaded.character->full_name(pair.to)},
+                                 {"possible", pair.possible},
+                                 {"way", way_text(*loaded.character, pair)}});
             }
         }
         print(nlohmann::json{{"document", options.document},
@@ -86,12 +96,17 @@ int run_check(const CheckOptions& options) {
     std::string summary = options.document + ": ";
     if (loaded.character && warnings == 0) {
         const Character& character = *loaded.character;
+        const auto counted = [](std::size_t many, const char* what) {
+            return fmt::format("{} {}{}", many, what, many == 1 ? "" : "s");
+        };
+        const auto ways = std::count_if(character.transitions().begin(), character.transitions().end(),
+                                        [](const TransitionInfo& info) { return info.kind == TransitionKind::way; });
+        const auto states = std::count_if(character.states().begin(), character.states().end(),
+                                          [&](const StateInfo& state) { return !is_between_shots(character, state); });
         summary += fmt::format(
-            "no errors; {} state{}, {} transition{}, {} parameter{}, {} clip{}, {} joints, {} bytes a performer\n",
-            character.states().size(), character.states().size() == 1 ? "" : "s", character.transitions().size(),
-            character.transitions().size() == 1 ? "" : "s", character.parameters().size(),
-            character.parameters().size() == 1 ? "" : "s", character.clips().size(),
-            character.clips().size() == 1 ? "" : "s", character.joint_count(), character.performer_bytes());
+            "no errors; {}, {}, {}, {}, {} joints, {} bytes a performer\n", counted(std::size_t(states), "state"),
+            counted(std::size_t(ways), "transition"), counted(character.parameters().size(), "parameter"),
+            counted(character.clips().size(), "clip"), character.joint_count(), character.performer_bytes());
     } else {
         summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings,
                                warnings == 1 ? "" : "s");

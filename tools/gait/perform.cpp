@@ -4,6 +4,7 @@
 #include "mask_on.hpp"
 #include "output.hpp"
 #include "recording.hpp"
+#include "state_names.hpp"
 #include "weighing.hpp"
 
 #include "files/write_file.hpp"
@@ -71,8 +72,18 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
 std::string transition_name(const Character& character, std::uint16_t transition) {
     if (transition >= character.transitions().size()) { return "the start"; }
     const TransitionInfo& info = character.transitions()[transition];
-    if (info.within) { return fmt::format("{} in {}", info.when, character.full_name(info.from)); }
-    return character.full_name(info.from) + " to " + character.states()[info.to].name;
+    if (info.kind == TransitionKind::within) {
+        return fmt::format("{} in {}", info.when, shown_name(character, info.from));
+    }
+    const std::string to = character.states()[info.to].name;
+    if (info.kind == TransitionKind::lead) {
+        return fmt::format("{} to {}, {}", character.layers()[character.states()[info.to].layer].name, to, info.when);
+    }
+    if (is_between_shots(character, character.states()[info.from])) { return "into " + shown_name(character, info.to); }
+    if (is_between_shots(character, character.states()[info.to])) {
+        return "out of " + shown_name(character, info.from);
+    }
+    return shown_name(character, info.from) + " to " + to;
 }
 
 std::string joint_name(const Character& character, int joint) {
@@ -91,14 +102,25 @@ std::string describe_fade(const TransitionInfo& info) {
     return info.fade_by.empty() ? fmt::format("{:.2f} s {}", info.fade, how) : fmt::format("by expression, {}", how);
 }
 
+/// The state that a transition leaves: the one that it is written in, or, led from elsewhere, the one that was active.
+std::uint16_t left_by(const TransitionRecord& record, const TransitionInfo& info) {
+    return info.kind == TransitionKind::lead ? record.from : info.from;
+}
+
 std::string story(const Recording& recording, const Character& character) {
     using A = Table::Align;
     std::string text;
     Table changes({{"time", A::right}, {"from"}, {"to"}, {"because"}, {"fade"}});
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
-        changes.add({fmt::format("{:.3f} s", record.time), character.full_name(info.from),
-                     info.within ? "" : character.states()[info.to].name, info.when, describe_fade(info)});
+        const StateInfo &from = character.states()[left_by(record, info)], &to = character.states()[info.to];
+        const bool shot = character.layers()[to.layer].one_shots;
+        changes.add({fmt::format("{:.3f} s", record.time),
+                     is_between_shots(character, from) ? "" : shown_name(character, left_by(record, info)),
+                     info.kind == TransitionKind::within || is_between_shots(character, to) ? ""
+                     : shot ? shown_name(character, info.to)
+                            : to.name,
+                     info.when, describe_fade(info)});
     }
     text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
                                           character.states()[recording.frames.back().state].name)
@@ -107,15 +129,16 @@ std::string story(const Recording& recording, const Character& character) {
     Table states({{"state"}, {"time in it", A::right}, {"share", A::right}});
     std::string never;
     for (std::size_t s = 0; s < character.states().size(); ++s) {
+        if (is_between_shots(character, character.states()[s])) { continue; }
         if (!(recording.seconds_in_state[s] > 0)) {
             // Of a machine that was never entered its own name says enough.
             const std::uint16_t parent = character.states()[s].parent;
             if (parent == 0xFFFF || recording.seconds_in_state[parent] > 0) {
-                never += (never.empty() ? "" : ", ") + character.full_name(std::uint16_t(s));
+                never += (never.empty() ? "" : ", ") + shown_name(character, std::uint16_t(s));
             }
             continue;
         }
-        states.add({character.full_name(std::uint16_t(s)), fmt::format("{:.2f} s", recording.seconds_in_state[s]),
+        states.add({shown_name(character, std::uint16_t(s)), fmt::format("{:.2f} s", recording.seconds_in_state[s]),
                     fmt::format("{:.0f} %",
                                 recording.seconds > 0 ? 100 * recording.seconds_in_state[s] / recording.seconds : 0)});
     }
@@ -178,7 +201,7 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
     for (const TransitionRecord& record : recording.transitions) {
         const TransitionInfo& info = character.transitions()[record.transition];
         transitions.push_back({{"time_s", record.time},
-                               {"from", character.full_name(info.from)},
+                               {"from", character.full_name(left_by(record, info))},
                                {"to", character.full_name(info.to)},
                                {"because", info.when},
                                {"fade_s", info.fade},
@@ -260,7 +283,7 @@ bool tint_film(Film& film, const std::vector<const RecordedFrame*>& frames, cons
         film.bodies[b].second_label = states;
     }
     for (std::size_t l = 0; l < character.layers().size(); ++l) {
-        film.key.emplace_back(layer_colour(l), character.layers()[l].name);
+        film.key.emplace_back(layer_colour(l), shown_layer(character.layers()[l]));
     }
     return true;
 }

@@ -334,7 +334,7 @@ private:
     void draw_forbid(const ForbidDefinition& forbid) {
         const auto from = end_in_layer(forbid.yields.value), to = end_in_layer(forbid.while_active.value);
         if (!from || !to) { return; }
-        std::string label = "not while";
+        std::string label = "not while" + (forbid.when.empty() ? "" : "\\n" + quoted(forbid.when.value));
         for (const Text& except : forbid.except) { label += "\\nbut " + quoted(except.value); }
         arrow(*from, *to, label,
               ", color=\"#b3003c\", fontcolor=\"#b3003c\", style=dotted, arrowhead=tee, constraint=false");

@@ -1,6 +1,7 @@
 #include "weighing.hpp"
 
 #include "output.hpp"
+#include "state_names.hpp"
 
 #include "perform/character_data.hpp"
 
@@ -39,7 +40,9 @@ Weighing::Way& Weighing::way_of(std::uint16_t transition) {
 void Weighing::watch(const Performer& performer) {
     for (const TransitionRecord& record : performer.transitions()) {
         const TransitionInfo& info = performer.character().transitions()[record.transition];
-        if (state_ && info.from == state_.index && !info.within) { ++way_of(record.transition).taken; }
+        if (state_ && info.from == state_.index && info.kind != TransitionKind::within) {
+            ++way_of(record.transition).taken;
+        }
     }
     if (instant_ && (done_ || performer.time() < *instant_ - 1e-9)) { return; }
     if (state_ && !performer.is_active(state_)) { return; }
@@ -49,7 +52,9 @@ void Weighing::watch(const Performer& performer) {
     time_ = performer.time();
     where_.clear();
     for (const std::size_t layer : performer.character().data().decide_order) {
-        where_ += (where_.empty() ? "" : ", ") + performer.character().full_name(performer.state(layer));
+        const std::uint16_t state = performer.state(layer);
+        if (is_between_shots(performer.character(), performer.character().states()[state])) { continue; }
+        where_ += (where_.empty() ? "" : ", ") + shown_name(performer.character(), state);
     }
     for (const WeighedTransition& weighed : weigh_transitions(performer)) {
         const auto layer_of = [&](std::uint16_t state) { return performer.character().states()[state].layer; };
@@ -96,7 +101,7 @@ std::string Weighing::text(const Character& character) const {
                                                   : fmt::format("{:.3g} %", 100.0 * part.held / way.weighed);
             }
             stopped = stopped || !part.last.holds;
-            std::vector<std::string> cells{first ? character.full_name(info.from) : "",
+            std::vector<std::string> cells{first ? shown_name(character, info.from) : "",
                                            first ? character.states()[info.to].name : "", part.last.text, held,
                                            part.last.values};
             if (many) { cells.insert(cells.begin() + 2, first ? fmt::format("{} x", way.taken) : ""); }
