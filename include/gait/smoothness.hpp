@@ -42,6 +42,10 @@ struct MotionSample {
     double fade_elapsed = 0;
     Ease ease = Ease::smooth;
     std::uint16_t transition = 0xFFFF; ///< for the report
+    /// How much of each joint it is over those before it, 0 to 1, whatever the fade says; empty: as the fade says. A
+    /// fade of 0 seconds means that they were cut to this.
+    std::vector<float> weights = {};
+    std::uint32_t blamed = 0; ///< for the report, in place of the id, where there are weights
 };
 
 /// What was shown at an instant, and what it was made of, oldest motion first.
@@ -89,7 +93,9 @@ public:
     [[nodiscard]] double last_jolt() const { return last_jolt_; }
 
 private:
+    struct Fading;
     void measure();
+    [[nodiscard]] Fading fading_of(const MotionSample& motion, std::size_t joint) const;
     /// A frame in which something faded.
     struct Measured {
         double time = 0;
@@ -126,7 +132,9 @@ public:
     [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
     /// The jolts of a layer so far, as it moves before it is laid over those below.
     [[nodiscard]] const SnapMeter& snap(std::size_t layer = 0) const { return snaps_[layer]; }
-    /// The worst joint of each transition, layer by layer.
+    /// The jolts of all joints as they are shown; its ratios are those of layers that come, go and change their weight.
+    [[nodiscard]] const SnapMeter& laid_over() const { return laid_over_; }
+    /// The worst joint of each transition, in its layer or in how that is laid over the others; layer by layer.
     [[nodiscard]] std::vector<Snap> transitions() const;
     /// The worst of all; a ratio of 0 when there was no transition.
     [[nodiscard]] Snap worst_snap() const;
@@ -135,11 +143,16 @@ private:
     void record(const Performer& earlier, const Performer& later);
     Seam worst_seam_;
     std::vector<SnapMeter> snaps_; ///< a layer each
+    SnapMeter laid_over_;
     Performer earlier_, later_;
     std::vector<Transform> pose_a_, pose_b_;
 };
 
 /// What a layer of `performer` moves now, taken apart for a `SnapMeter`.
 [[nodiscard]] GAIT_API SnapFrame snap_frame(const Performer& performer, std::size_t layer = 0);
+
+/// What `performer` shows now, each layer a motion that is laid over those below it, for a `SnapMeter`. A layer that
+/// does not count is left out. `cut` [layer]: whether its weight was changed without a fade.
+[[nodiscard]] GAIT_API SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& cut);
 
 } // namespace gait

@@ -102,10 +102,44 @@ void SnapMeter::pause() {
     captured_before_ = false;
 }
 
+/// A fade's weight over the three frames.
+struct SnapMeter::Fading {
+    std::array<double, 3> weight{1, 1, 1};
+    double rate = 0, change_of_rate = 0;
+    bool cut = false;
+    bool fading = false;
+};
+
+SnapMeter::Fading SnapMeter::fading_of(const MotionSample& motion, std::size_t joint) const {
+    const double first_dt = frames_[1].time - frames_[0].time, second_dt = frames_[2].time - frames_[1].time;
+    const std::array<double, 3> back{second_dt + first_dt, second_dt, 0};
+    Fading fade;
+    bool new_here = true;
+    for (std::size_t f = 3; f-- > 0;) {
+        const MotionSample* sample = find(frames_[f], motion.id);
+        if (!motion.weights.empty()) {
+            // A weight is what it is in each frame; a layer that does not count has none.
+            fade.weight[f] = sample != nullptr && joint < sample->weights.size() ? double(sample->weights[joint]) : 0;
+            fade.cut = fade.cut || (sample != nullptr && !(sample->fade_seconds > 0));
+        } else if (sample != nullptr) {
+            // From its last known elapsed time, whether or not it was there already.
+            for (std::size_t g = 0; g < 3; ++g) { fade.weight[g] = weight_at(*sample, back[g] - back[f]); }
+            fade.cut = !(sample->fade_seconds > 0);
+            new_here = find(frames_[0], motion.id) == nullptr;
+            break;
+        }
+    }
+    const double before = (fade.weight[1] - fade.weight[0]) / first_dt,
+                 after = (fade.weight[2] - fade.weight[1]) / second_dt;
+    fade.rate = std::max(std::fabs(before), std::fabs(after));
+    fade.change_of_rate = std::fabs(after - before) / ((first_dt + second_dt) / 2);
+    fade.fading = fade.rate > 0 || (motion.weights.empty() && fade.cut && new_here);
+    return fade;
+}
+
 void SnapMeter::measure() {
     const SnapFrame &a = frames_[0], &b = frames_[1], &c = frames_[2];
     const double first_dt = b.time - a.time, second_dt = c.time - b.time, dt = (first_dt + second_dt) / 2;
-    const std::array<double, 3> back{second_dt + first_dt, second_dt, 0};
 
     // Every motion of the three frames, in order of entry. The lowest needs no fade.
     std::vector<const MotionSample*> motions;
@@ -118,29 +152,12 @@ void SnapMeter::measure() {
     }
     std::sort(motions.begin(), motions.end(), [](const auto* x, const auto* y) { return x->id < y->id; });
 
-    // A fade's weight in the three frames, from its last known elapsed time, whether or not it was there already.
-    struct Fading {
-        std::array<double, 3> weight{};
-        double rate = 0, change_of_rate = 0;
-        bool cut = false;
-        bool fading = false;
-    };
     std::vector<Fading> fades(motions.size());
-    for (std::size_t m = 0; m < motions.size(); ++m) {
-        Fading& fade = fades[m];
-        for (std::size_t f = 3; f-- > 0;) {
-            const MotionSample* sample = find(frames_[f], motions[m]->id);
-            if (sample == nullptr) { continue; }
-            for (std::size_t g = 0; g < 3; ++g) { fade.weight[g] = weight_at(*sample, back[g] - back[f]); }
-            fade.cut = !(sample->fade_seconds > 0);
-            break;
+    for (std::size_t m = 1; m < motions.size(); ++m) {
+        fades[m] = fading_of(*motions[m], 0);
+        for (std::size_t j = 1; j < motions[m]->weights.size() && !fades[m].fading; ++j) {
+            fades[m] = fading_of(*motions[m], j);
         }
-        if (m == 0) { fade.weight = {1, 1, 1}; }
-        const double before = (fade.weight[1] - fade.weight[0]) / first_dt,
-                     after = (fade.weight[2] - fade.weight[1]) / second_dt;
-        fade.rate = std::max(std::fabs(before), std::fabs(after));
-        fade.change_of_rate = std::fabs(after - before) / dt;
-        fade.fading = m > 0 && (fade.cut ? find(a, motions[m]->id) == nullptr : fade.rate > 0);
     }
     const bool any_fading = std::any_of(fades.begin(), fades.end(), [](const Fading& f) { return f.fading; });
     const bool offset = a.offset_seconds > 0 || b.offset_seconds > 0 || c.offset_seconds > 0;
@@ -163,6 +180,7 @@ void SnapMeter::measure() {
         // The reference: each motion faded over the blend of those below it, by its declared ease.
         Trace below;
         double needed = 0;
+        bool moved = false; // by a weight of its own, where there are such
         for (std::size_t m = 0; m < motions.size(); ++m) {
             Trace own;
             for (std::size_t f = 0; f < 3; ++f) {
@@ -175,7 +193,8 @@ void SnapMeter::measure() {
                 needed = own_jolt;
                 continue;
             }
-            const Fading& fade = fades[m];
+            const Fading fade = motions[m]->weights.empty() ? fades[m] : fading_of(*motions[m], j);
+            moved = moved || fade.fading;
             double angle = 0, velocity = 0;
             for (std::size_t f = 0; f < 3; ++f) {
                 if (own.at[f] && below.at[f]) { angle = std::max(angle, turn(*below.at[f], *own.at[f]).norm()); }
@@ -216,7 +235,9 @@ void SnapMeter::measure() {
         }
         if (offset) { needed += dt * offset_allowance_[j]; }
 
-        measured.jolts.push_back(jolt);
+        // Where no weight moves, what is laid over what is nobody's doing.
+        const bool counts = moved || offset || motions.back()->weights.empty();
+        measured.jolts.push_back(counts ? jolt : 0);
         measured.allowances.push_back(needed);
     }
     captured_before_ = captured;
@@ -225,8 +246,10 @@ void SnapMeter::measure() {
         std::size_t newest = motions.size() - 1;
         while (any_fading && newest > 0 && !fades[newest].fading) { --newest; }
         measured.time = b.time;
-        measured.motion = begun_ << 32U | motions[newest]->id;
-        measured.transition = motions[newest]->transition;
+        const MotionSample* last = find(c, motions[newest]->id);
+        const MotionSample& blamed = last != nullptr ? *last : *motions[newest];
+        measured.motion = begun_ << 32U | (blamed.weights.empty() ? blamed.id : blamed.blamed);
+        measured.transition = blamed.transition;
         recent_.push_back(std::move(measured));
     }
     for (Measured& m : recent_) {
@@ -287,13 +310,16 @@ SnapFrame snap_frame(const Performer& performer, std::size_t layer) {
     frame.time = performer.time();
     frame.pose.resize(joints);
     performer.layer_pose(layer, frame.pose);
+    // Of a layer that adds nothing is a difference of nothing.
+    const bool adds = performer.character().layers()[layer].mode == LayerMode::add;
     for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
         const InstanceView view = performer.instance(i, layer);
-        if (performer.character().states()[view.state].nothing) { continue; } // it moves no joint
+        const bool nothing = performer.character().states()[view.state].nothing;
+        if (nothing && !adds) { continue; } // it moves no joint
         MotionSample sample{view.serial,       std::vector<Transform>(joints),
                             view.fade_seconds, view.fade_elapsed,
                             view.ease,         view.transition};
-        performer.instance_pose(i, sample.pose, layer);
+        if (!nothing) { performer.instance_pose(i, sample.pose, layer); }
         frame.motions.push_back(std::move(sample));
     }
     // Where a layer does not count nobody sees how it moves; and where it counts in part beside a motion that counts in
@@ -310,10 +336,74 @@ SnapFrame snap_frame(const Performer& performer, std::size_t layer) {
     return frame;
 }
 
+namespace {
+
+/// The turns of all joints against the body as a whole, given those against their parents.
+std::vector<Quat> turns_in_model(const Rig& rig, const std::vector<Transform>& local) {
+    std::vector<Quat> model;
+    for (std::size_t j = 0; j < local.size(); ++j) {
+        const int parent = rig.joints[j].parent;
+        model.push_back(parent < 0 ? local[j].rotation : model[std::size_t(parent)] * local[j].rotation);
+    }
+    return model;
+}
+
+/// Lays a layer's pose over what is below. What comes back is that pose as turns that joints would have where it counts
+/// in full; `below` is what shows then.
+std::vector<Transform> lay_over(const Rig& rig, const LayerInfo& layer, const std::vector<Transform>& own,
+                                const std::vector<float>& weights, std::vector<Transform>& below) {
+    std::vector<Transform> target = own;
+    const std::vector<Quat> wanted = turns_in_model(rig, own);
+    std::vector<Quat> shown;
+    for (std::size_t j = 0; j < own.size(); ++j) {
+        const int parent = rig.joints[j].parent;
+        const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
+        if (layer.mode == LayerMode::add) {
+            target[j].rotation = own[j].rotation * below[j].rotation;
+        } else if (layer.space == LayerSpace::model) {
+            target[j].rotation = conjugate(above) * wanted[j];
+        }
+        below[j].rotation = slerp(below[j].rotation, target[j].rotation, double(weights[j]));
+        shown.push_back(above * below[j].rotation);
+    }
+    return target;
+}
+
+} // namespace
+
+SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& cut) {
+    const Character& character = performer.character();
+    const std::size_t joints = character.joint_count();
+    SnapFrame frame;
+    frame.time = performer.time();
+    frame.pose.resize(joints);
+    performer.pose(frame.pose);
+    std::vector<Transform> below(joints), own(joints);
+    performer.layer_pose(0, below);
+    frame.motions.push_back({0, below});
+    for (std::size_t l = 1; l < character.layers().size(); ++l) {
+        std::vector<float> weights(joints);
+        performer.layer_weights(l, weights);
+        if (std::all_of(weights.begin(), weights.end(), [](float weight) { return !(weight > 0); })) { continue; }
+        performer.layer_pose(l, own);
+        MotionSample sample;
+        sample.id = std::uint32_t(l);
+        sample.pose = lay_over(character.rig(), character.layers()[l], own, weights, below);
+        sample.fade_seconds = l < cut.size() && cut[l] ? 0 : 1;
+        const InstanceView newest = performer.instance(performer.instance_count(l) - 1, l);
+        sample.transition = newest.transition;
+        sample.blamed = newest.serial;
+        sample.weights = std::move(weights);
+        frame.motions.push_back(std::move(sample));
+    }
+    return frame;
+}
+
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
     : snaps_(performer.character().layers().size()), earlier_(performer), later_(performer),
       pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
     for (std::size_t l = 0; l < snaps_.size(); ++l) { snaps_[l].add(snap_frame(performer, l)); }
+    laid_over_.add(laid_over_frame(performer, {}));
 }
 
 namespace {
@@ -321,11 +411,31 @@ namespace {
 /// Whether what a layer shows is its own motions by their fades: with nothing among them they give way to one another
 /// sooner than that, while the layer as a whole shows less.
 bool shows_its_fades(const Performer& performer, std::size_t layer) {
+    if (performer.character().layers()[layer].mode == LayerMode::add) { return performer.layer_weight(layer) > 0; }
     std::size_t playing = 0, empty = 0;
     for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
         ++(performer.character().states()[performer.instance(i, layer).state].nothing ? empty : playing);
     }
     return performer.layer_weight(layer) > 0 && (empty == 0 || playing < 2);
+}
+
+/// Whether a layer's weight was changed without a fade between two frames.
+std::vector<bool> cuts_between(const Performer& before, const Performer& after) {
+    const auto weight = [](const Performer& performer, std::size_t layer) {
+        const CharacterData& data = performer.character().data();
+        return PerformerBlock(const_cast<std::byte*>(performer.bytes().data()), data.layout, layer)
+            .layer()
+            .weight.value;
+    };
+    std::vector<bool> cut;
+    for (std::size_t l = 0; l < after.character().layers().size(); ++l) {
+        const InstanceView was = before.instance(before.instance_count(l) - 1, l),
+                           is = after.instance(after.instance_count(l) - 1, l);
+        const bool weight_cut =
+            !(after.character().data().layers[l].weight.fade > 0) && weight(before, l) != weight(after, l);
+        cut.push_back(weight_cut || (is.serial != was.serial && !(is.fade_seconds > 0)));
+    }
+    return cut;
 }
 
 } // namespace
@@ -336,14 +446,21 @@ std::vector<Snap> SmoothnessWatch::transitions() const {
         const auto own = meter.transitions();
         all.insert(all.end(), own.begin(), own.end());
     }
+    for (const Snap& snap : laid_over_.transitions()) {
+        const auto same = std::find_if(all.begin(), all.end(), [&](const Snap& s) { return s.motion == snap.motion; });
+        if (same == all.end()) {
+            all.push_back(snap);
+        } else if (snap.ratio > same->ratio) {
+            *same = snap;
+        }
+    }
     return all;
 }
 
 Snap SmoothnessWatch::worst_snap() const {
     Snap worst;
-    for (const SnapMeter& meter : snaps_) {
-        const Snap own = meter.worst();
-        if (own.joint >= 0 && (worst.joint < 0 || own.ratio > worst.ratio)) { worst = own; }
+    for (const Snap& snap : transitions()) {
+        if (snap.joint >= 0 && (worst.joint < 0 || snap.ratio > worst.ratio)) { worst = snap; }
     }
     return worst;
 }
@@ -390,6 +507,7 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         record(earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
+    laid_over_.add(laid_over_frame(after, cuts_between(before, after)));
     for (std::size_t l = 0; l < snaps_.size(); ++l) {
         // What shows nothing moves nobody.
         if (l == 0 || shows_its_fades(after, l)) {

@@ -186,3 +186,73 @@ TEST_CASE("with every fade set to zero the demo round shows a seam over ten degr
     CHECK(watch.worst_seam().degrees > 10);
     CHECK(watch.snap().worst().ratio > snap_ratio_bound);
 }
+
+namespace {
+
+/// The worst snap of a layer over a swinging one that comes and goes, by its state or by its weight.
+Snap laid_over(const std::string& layer, double rate = 60) {
+    const Assets assets =
+        support::assets(4, {support::clip("sway", 4, 1,
+                                          [](int joint, double phase) {
+                                              return axis_angle({1, 0, 0}, 20 * std::sin(2 * pi * phase + joint));
+                                          }),
+                            support::held("up", 4, 25), support::held("low", 4, 0)});
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nclips: {sway: {loop: yes}, up: {loop: yes}, low: {loop: yes}}\n"
+        "parameters: {busy: {kind: flag}, tap: {kind: signal}}\nmasks: {upper: {from: joint_1, ramp: 2}}\n"
+        "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: sway}}}}\n  - {name: arms, mask: upper, " +
+            layer + "}\n",
+        assets);
+    Performer performer(character);
+    SmoothnessWatch watch(performer);
+    for (int i = 0; i < 2 * rate; ++i) {
+        performer.set("busy", i > 0.4 * rate && i < 1.2 * rate);
+        if (i == int(0.7 * rate)) { performer.send("tap"); }
+        const Performer before = performer;
+        performer.advance(1 / rate);
+        watch.step(before, 1 / rate, performer);
+    }
+    CHECK(watch.worst_snap().ratio >= watch.laid_over().worst().ratio);
+    return watch.worst_snap();
+}
+
+const char* const comes_and_goes =
+    "machine: {start: free, states: {free: {play: nothing, go: {to: up, when: busy, fade: "
+    "FADE}}, up: {play: up, go: {to: free, when: not busy, fade: FADE}}}}";
+
+std::string with_fade(std::string text, const std::string& fade) {
+    for (std::size_t at = text.find("FADE"); at != std::string::npos; at = text.find("FADE")) {
+        text.replace(at, 4, fade);
+    }
+    return text;
+}
+
+} // namespace
+
+TEST_CASE("how a layer is laid over those below is as smooth as its fades let it, in either space and as an addition") {
+    for (const double rate : {30.0, 60.0, 144.0}) {
+        for (const std::string how : {"", "space: model, ", "mode: add, against: low, "}) {
+            const Snap by_state = laid_over(how + with_fade(comes_and_goes, "0.3"), rate);
+            const Snap by_weight =
+                laid_over(how + "weight: busy, fade: 0.3, machine: {start: up, states: {up: {play: up}}}", rate);
+            CAPTURE(rate, how, by_state.ratio, by_state.jolt, by_weight.ratio, by_weight.jolt);
+            CHECK(by_state.jolt > 5);
+            CHECK(by_state.ratio > 0.3);
+            CHECK(by_state.ratio <= snap_ratio_bound);
+            CHECK(by_state.transition != 0xFFFF);
+            CHECK(by_weight.jolt > 5);
+            CHECK(by_weight.ratio > 0.3);
+            CHECK(by_weight.ratio <= snap_ratio_bound);
+        }
+    }
+}
+
+TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full") {
+    for (const std::string how : {"", "space: model, ", "mode: add, against: low, "}) {
+        const Snap by_state = laid_over(how + with_fade(comes_and_goes, "0"));
+        const Snap by_weight = laid_over(how + "weight: busy, fade: 0, machine: {start: up, states: {up: {play: up}}}");
+        CAPTURE(how, by_state.ratio, by_weight.ratio);
+        CHECK(by_state.ratio > 5);
+        CHECK(by_weight.ratio > 5);
+    }
+}

@@ -99,7 +99,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         recording.frames.push_back(std::move(frame));
         look_at_feet(recording.frames.back());
         progress.at(f);
-        recording.frames.back().jolt = watch.snap().last_jolt();
+        recording.frames.back().jolt = watch.laid_over().last_jolt();
     }
     recording.seam = watch.worst_seam();
     recording.snaps = watch.transitions();
