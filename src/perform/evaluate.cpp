@@ -179,7 +179,6 @@ public:
         kernels::BlendSource& source = poses_.add(sample, window_);
         const bool turned = sample.odd_loop && clip.any_odd;
         if (any_sign_ != 0 || turned || sample.profile != nullptr) { source.signs = factors_for(sample, turned); }
-        add_offsets(sample);
         if (!clip.steps.empty()) { add_steps(sample, signs_, window_, out_); }
     }
 
@@ -190,21 +189,9 @@ public:
         // A profile runs beside the lanes as a factor does.
         differences_.add(sample, window_).signs = sample.profile;
         if (sample.profile != nullptr) { differences_.sum(window_); } // it may not outlive its instance
-        add_offsets(sample);
     }
 
-    /// What the instance's profiles stand for is taken before they go.
-    void end_instance() { sum_poses(); }
-
-    void finish() {
-        sum_poses();
-        kernels::normalize({out_.first, out_.stride}, window_.lanes);
-        if (!adds_) { return; }
-        differences_.sum(window_);
-        kernels::turn_by({out_.first, out_.stride}, {turn_.data(), window_lanes}, window_.lanes);
-    }
-
-private:
+    /// What a clip has of translations and scales.
     void add_offsets(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
         float* translations = out_.first + 4 * out_.stride;
@@ -221,6 +208,18 @@ private:
         }
     }
 
+    /// What the instance's profiles stand for is taken before they go.
+    void end_instance() { sum_poses(); }
+
+    void finish() {
+        sum_poses();
+        kernels::normalize({out_.first, out_.stride}, window_.lanes);
+        if (!adds_) { return; }
+        differences_.sum(window_);
+        kernels::turn_by({out_.first, out_.stride}, {turn_.data(), window_lanes}, window_.lanes);
+    }
+
+private:
     const float* factors_for(const Sample& sample, bool turned) {
         auto& factors = factors_[factor_count_++];
         kernels::spread_signs(signs_, window_.first, factors.data(), window_.lanes);
@@ -336,16 +335,22 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
             place.position += at.shift * own_speed(instance, leaf, playhead);
         }
         Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
-        if (profiles != nullptr) { sample.profile = profiles->of(leaf.channel); }
+        const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
         alignas(cache_line) std::array<float, window_lanes> both; // NOLINT: filled when it is used
-        const float* mask = adds ? at.mask_of_added : at.mask;
-        if (mask != nullptr && sample.profile != nullptr) {
-            for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = mask[lane] * sample.profile[lane]; }
-            sample.profile = both.data();
-        } else if (mask != nullptr) {
-            sample.profile = mask;
+        const auto under = [&](const float* mask) {
+            if (mask == nullptr || own == nullptr) { return mask == nullptr ? own : mask; }
+            for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = mask[lane] * own[lane]; }
+            return static_cast<const float*>(both.data());
+        };
+        // Translations are brought to a whole when all are summed, those of what is added with them.
+        sample.profile = under(at.mask);
+        blend.add_offsets(sample);
+        if (!adds) {
+            blend.add(sample);
+            continue;
         }
-        adds ? blend.add_difference(sample) : blend.add(sample);
+        sample.profile = under(at.mask_of_added);
+        blend.add_difference(sample);
     }
 }
 

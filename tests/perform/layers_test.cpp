@@ -412,6 +412,36 @@ TEST_CASE("a state that needs the whole body counts beyond the mask, takes the t
     for (std::size_t j = 0; j < joints; ++j) { CHECK(bent(performer, j) == Approx(0).margin(1e-3)); }
 }
 
+TEST_CASE("what a state of the whole body adds moves joints no further than it counts, while it fades over another") {
+    // Added, it moves the lowest joint by 0.2 m and turns it by 30 degrees.
+    Assets own = assets();
+    ClipSource shift = pose("shift", 30);
+    shift.tracks[0].translation.times = {0};
+    shift.tracks[0].translation.values = {{0.2F, 0, 0}};
+    own.clips["shift"] = shift;
+    const auto character =
+        support::character(std::string(clips) + "  shift: {loop: yes}\n" + two +
+                               "layers:\n"
+                               "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+                               "  - name: arms\n"
+                               "    mask: upper\n"
+                               "    machine:\n"
+                               "      start: hold\n"
+                               "      states:\n"
+                               "        hold: {play: low, go: [{to: ring, when: busy, fade: 1, ease: linear}]}\n"
+                               "        ring: {play: {add: shift, to: low, against: low}, whole_body: yes}\n",
+                           own);
+    Performer performer(character);
+    performer.set("busy", true);
+    performer.advance(frame);
+    for (const double part : {0.1, 0.25, 0.5, 0.9, 1.0}) {
+        performer.advance(part - performer.instance(1, 1).fade_elapsed);
+        CAPTURE(part);
+        CHECK(pose_of(performer)[0].translation.x == Approx(0.2 * part).margin(1e-4));
+        CHECK(bent(performer, 0) == Approx(30 * part).margin(1));
+    }
+}
+
 TEST_CASE("what is forbidden beside another layer's state is not entered, and is left as that begins") {
     const auto character =
         make(std::string(two) +
