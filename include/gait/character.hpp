@@ -56,6 +56,7 @@ struct LayerInfo {
     std::string weight; ///< the expression; empty for always 1
     LayerMode mode = LayerMode::replace;
     LayerSpace space = LayerSpace::local;
+    std::string in_step_with;        ///< the layer with whose steps it keeps; empty for none
     bool one_shots = false;          ///< made for one-shots: no layer of the document
     std::vector<float> mask_weights; ///< a joint each, 0 to 1; empty for the whole body
 };

@@ -430,6 +430,7 @@ struct LayerDefinition {
     LayerSpace space = LayerSpace::local;
     Text against;              ///< of `mode: add`: the clip whose first frame is the reference; empty: each clip's own
     bool takes_travel = false; ///< the body goes the way of its clips instead of that of the layers below
+    Text in_step_with;         ///< a layer below, with whose steps its synced clips keep; empty: they have their own
     MachineDefinition machine;
     Place place;
 };

@@ -84,8 +84,8 @@ struct AskedMotion {
                                                    AskedMotion asked);
 
 /// The document with one state alone, without its transitions: what it plays can be looked at wherever the parameters
-/// are. `name` as in `Character::states()`. Nothing when there is no such state, or it stands inside something that
-/// takes arguments.
+/// are. `name` as in `Character::states()`, with its layer's before it where several have such a state. Nothing when
+/// there is no such state, or it stands inside something that takes arguments.
 [[nodiscard]] GAIT_API std::optional<Document> lone_state(const Document& document, const std::string& name);
 
 } // namespace gait

@@ -454,12 +454,14 @@ private:
     LayerDefinition read_layer(const YamlNode& node) {
         LayerDefinition layer;
         layer.place = node.place;
-        const YamlMap map(node, "a layer",
-                          {"name", "mask", "weight", "fade", "mode", "space", "against", "travel", "machine"}, sink_);
+        const YamlMap map(
+            node, "a layer",
+            {"name", "mask", "weight", "fade", "mode", "space", "against", "travel", "in_step_with", "machine"}, sink_);
         layer.name = map.text("name");
         layer.mask = map.text("mask");
         layer.weight = map.text("weight");
         layer.against = map.text("against");
+        layer.in_step_with = map.text("in_step_with");
         layer.takes_travel = map.flag("travel").value_or(false);
         read_seconds(map, "fade", layer.fade);
         if (const Text mode = map.text("mode"); !mode.empty()) {

@@ -99,8 +99,10 @@ struct CompiledLayer {
     LayerMode mode = LayerMode::replace;
     LayerSpace space = LayerSpace::local;
     bool takes_travel = false;
-    bool has_nothing = false;    ///< some state of it plays nothing
-    bool has_whole_body = false; ///< some state of it counts beyond the mask
+    bool has_nothing = false;             ///< some state of it plays nothing
+    bool has_whole_body = false;          ///< some state of it counts beyond the mask
+    std::uint16_t in_step_with = nothing; ///< a layer below, whose shared phase its own follows
+    bool gives_step = false;              ///< some layer follows its shared phase
     LayerNeeds needs;
 };
 

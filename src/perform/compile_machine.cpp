@@ -29,6 +29,7 @@ public:
         for (std::size_t node = 0; node < data_.states.size(); ++node) { compile_leads(std::uint16_t(node)); }
         for (const ForbidDefinition& forbid : context_.document.forbid) { compile_forbid(forbid); }
         order_layers();
+        for (std::size_t l = 0; l < layers.size(); ++l) { compile_steps(layers[l], l); }
         find_looked_at();
     }
 
@@ -161,6 +162,39 @@ private:
             added.needs.last_joint = mask.size() - std::size_t(behind - mask.rbegin());
         }
         roots_.push_back(root);
+    }
+
+    /// Whether some state of a layer plays what keeps step.
+    [[nodiscard]] bool keeps_step(std::size_t layer) const {
+        return std::any_of(data_.states.begin(), data_.states.end(), [&](const CompiledState& state) {
+            return state.layer == layer && state.kind == NodeKind::motion &&
+                   state.motion < data_.motions.motions.size() && data_.motions.motions[state.motion].synced;
+        });
+    }
+
+    void compile_steps(const LayerDefinition& definition, std::size_t index) {
+        const Text& name = definition.in_step_with;
+        if (name.empty()) { return; }
+        const std::string path = fmt::format("layers.{}.in_step_with", definition.name.value);
+        const auto leader = layer_named(name, path);
+        if (!leader) { return; }
+        if (*leader >= index) {
+            return context_.error(name.place, "wrong-layer",
+                                  fmt::format("'{}' keeps in step with a layer below it; '{}' is not below",
+                                              definition.name.value, name.value),
+                                  path);
+        }
+        for (const std::size_t layer : {*leader, index}) {
+            if (keeps_step(layer)) { continue; }
+            return context_.error(name.place, "wrong-layer",
+                                  fmt::format("nothing that '{}' plays keeps step; write 'sync: footfall' or 'sync: "
+                                              "cycle' where it plays, or remove 'in_step_with'",
+                                              data_.layers[layer].name),
+                                  path);
+        }
+        data_.layers[index].in_step_with = std::uint16_t(*leader);
+        data_.layers[*leader].gives_step = true;
+        data_.layer_info[index].in_step_with = name.value;
     }
 
     void check_layer_name(const Text& name, const std::string& path) {

@@ -1,5 +1,6 @@
 #include "perform/frame.hpp"
 
+#include "math/springs.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/input_step.hpp"
 #include "perform/lay_over.hpp"
@@ -115,14 +116,65 @@ void play_clips(Frame& frame, const SharedStep& shared, double dt, WeighedTravel
     pass_clips(frame, shared, dt);
 }
 
-/// Where the layer's shared phase is after `dt` seconds, in strides.
-double play_in_step(Frame& frame, double dt, WeighedTravel* travel) {
+/// By what the phase of a layer goes that keeps in step with another, whose phase moves by `leader` now; null where
+/// that keeps no step.
+void keep_step(LayerHeader& layer, const PhaseStep* leader) {
+    constexpr double same = 1e-9; // strides
+    const double from = strides_of(layer);
+    const double apart = leader == nullptr ? 0 : from - leader->from;
+    // The other one may have begun its steps anew, or stopped.
+    const bool lost = leader == nullptr || std::fabs(apart - std::round(apart)) > same;
+    if (layer.keeping == StepKeeping::led ? lost : leader != nullptr) { layer.keeping = StepKeeping::between; }
+}
+
+/// Goes over to where `leader` leads, or to its own clock, as a critically damped spring does: neither the place nor
+/// the speed of the phase jumps.
+double go_over(Frame& frame, const PhaseStep* leader, double dt) {
+    LayerHeader& layer = frame.layer;
+    constexpr double lag = 0.4;                 // seconds: slow enough that hardly a step goes backward
+    constexpr double near = 1e-6, alike = 1e-4; // strides, and strides a second
+    const double from = strides_of(layer);
+    const PhaseStep goal = leader != nullptr
+                               ? *leader
+                               : PhaseStep{from, PhaseClock::of_clips(frame.data, frame.block, dt / 2).after(from, dt)};
+    const double whole = whole_strides_between(from, goal.from), speed = (goal.to - goal.from) / dt;
+    Follower apart{from - goal.from - whole, layer.step_speed - speed};
+    if (leader != nullptr) {
+        apart = follow(apart, 0, lag, dt);
+    } else {
+        // There is no place to come to, only a speed.
+        const double decay = std::exp(-2 / lag * dt);
+        apart = {apart.velocity * (1 - decay) * lag / 2, apart.velocity * decay};
+    }
+    layer.step_speed = speed + apart.velocity;
+    if (std::fabs(apart.velocity) > alike || (leader != nullptr && std::fabs(apart.value) > near)) {
+        return goal.to + whole + apart.value;
+    }
+    layer.keeping = leader != nullptr ? StepKeeping::led : StepKeeping::own;
+    return goal.to + whole + (leader != nullptr ? 0 : apart.value);
+}
+
+/// How the layer's shared phase goes on for `dt` seconds, and its clips with it. `leader`: how that of the layer goes
+/// on with which it keeps in step; null where there is none.
+PhaseStep play_in_step(Frame& frame, const PhaseStep* leader, double dt, WeighedTravel* travel) {
+    LayerHeader& layer = frame.layer;
+    const bool follows = frame.own().in_step_with != nothing;
+    if (follows) { keep_step(layer, leader); }
     // The cadence of the middle of the step, so that it hangs little on how long steps are.
     const PhaseClock clock(frame.data, frame.block, dt / 2);
-    const double from = strides_of(frame.layer);
-    const SharedStep shared{&clock, {from, clock.after(from, dt)}};
+    const double from = strides_of(layer);
+    SharedStep shared{&clock, {from, from}};
+    if (layer.keeping == StepKeeping::led) {
+        shared.step.to = leader->to + whole_strides_between(from, leader->from);
+    } else if (layer.keeping == StepKeeping::between) {
+        shared.step.to = go_over(frame, leader, dt);
+        shared.clock = nullptr;
+    } else {
+        shared.step.to = clock.after(from, dt);
+    }
+    if (follows && layer.keeping != StepKeeping::between) { layer.step_speed = (shared.step.to - from) / dt; }
     play_clips(frame, shared, dt, travel);
-    return shared.step.to;
+    return shared.step;
 }
 
 /// Time passes in all layers.
@@ -134,11 +186,13 @@ void pass(Layers& layers, double dt) {
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
     WeighedTravel sum;
     WeighedTravel* travel = lowest.data.travels && header.game_moves == 0 ? &sum : nullptr;
-    std::array<double, most_layers> strides; // NOLINT: filled layer by layer
-    std::uint32_t in_step = 0;               // a bit for each layer that has them
+    std::array<PhaseStep, most_layers> steps; // NOLINT: filled layer by layer
+    std::uint32_t in_step = 0;                // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        if (layers[l].plays_synced()) {
-            strides[l] = play_in_step(layers[l], dt, travel);
+        if (plays_synced(layers[l].data, layers[l].layer)) {
+            const std::uint16_t leader = layers[l].own().in_step_with; // a layer below
+            const bool led = leader != nothing && ((in_step >> leader) & 1U) != 0;
+            steps[l] = play_in_step(layers[l], led ? &steps[leader] : nullptr, dt, travel);
             in_step |= 1U << l;
         } else {
             play_clips(layers[l], {}, dt, travel);
@@ -152,7 +206,7 @@ void pass(Layers& layers, double dt) {
     header.time += dt;
     age_signals(lowest, dt);
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        if (((in_step >> l) & 1U) != 0) { set_strides(layers[l].layer, strides[l]); }
+        if (((in_step >> l) & 1U) != 0) { set_strides(layers[l].layer, steps[l].to); }
         age_layer(layers[l], dt);
     }
 }

@@ -40,11 +40,6 @@ struct Frame {
     [[nodiscard]] const Motion& motion_of(const Instance& instance) const {
         return data.motions.motions[state_of(instance).motion];
     }
-    /// Whether some motion follows the layer's shared phase.
-    [[nodiscard]] bool plays_synced() const {
-        return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
-                           [&](const Instance& i) { return motion_of(i).synced && i.timing == Timing::shared; });
-    }
 };
 
 /// All layers of a performer in the middle of a step.

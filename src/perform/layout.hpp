@@ -48,6 +48,13 @@ enum class Timing : std::uint8_t {
     alone,  ///< the only clip of the only motion needs no phase: it goes by itself until another one joins
 };
 
+/// What the shared phase of a layer goes by that keeps in step with another.
+enum class StepKeeping : std::uint8_t {
+    own,     ///< its own clips: the other keeps no step
+    led,     ///< the other's phase, give or take whole strides
+    between, ///< neither yet: it goes over to one of them, without a jump of its place or its speed
+};
+
 /// One motion that is playing.
 struct Instance {
     std::uint32_t serial = 0;
@@ -147,7 +154,7 @@ struct LayerHeader {
     std::uint8_t kept = 0;         ///< how many of `path` were active all the time since they were said
     std::uint8_t weight_moved = 0; ///< some weight of its active motion changed since it was weighed
     std::uint8_t shown = 0;        ///< it counted when the pose was last made
-    std::uint8_t spare = 0;
+    StepKeeping keeping = StepKeeping::own;
     std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
     std::array<std::uint16_t, most_levels> said{}; ///< the path whose events were told
     float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
@@ -155,6 +162,7 @@ struct LayerHeader {
     float offset_whole_body = 0; ///< and on all joints
     float spare_too = 0;
     double offset_elapsed = 0;
+    double step_speed = 0;  ///< strides a second at which its phase went last, where it keeps in step with another
     BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
     TermState weight;       ///< how much the layer counts
     std::array<std::uint16_t, most_instances> playing{}; ///< clips with weight, a slot each

@@ -146,12 +146,13 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
     return 0;
 }
 
-/// Sets the playheads of the newest motion, whose weights are known.
-void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from) {
+/// Sets the playheads of the newest motion, whose weights are known; and the shared phase, unless another layer leads
+/// it.
+void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from, bool led) {
     LayerHeader& layer = frame.layer;
     const Instance& fresh = frame.active();
     const auto leaves = leaves_of(frame.data, fresh);
-    bool phase_placed = false;
+    bool phase_placed = led;
     for (Playhead& playhead : frame.block.playing(fresh)) {
         const Leaf& leaf = leaves[playhead.leaf];
         const double place = place_to_enter(frame, entrance, from, leaf);
@@ -260,6 +261,14 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     return fresh;
 }
 
+/// The layer with which this one keeps in step, where that keeps step now; null for none.
+const LayerHeader* giver_of_step(const Frame& frame) {
+    const std::uint16_t leader = frame.own().in_step_with;
+    if (leader == nothing) { return nullptr; }
+    const LayerHeader& layer = frame.block.of_layer(leader).layer();
+    return plays_synced(frame.data, layer) ? &layer : nullptr;
+}
+
 /// Plays the motion of `node` over what plays.
 void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     LayerHeader& layer = frame.layer;
@@ -286,20 +295,27 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
         drop_oldest(frame, 1);
     }
     const Motion& motion = frame.data.motions.motions[frame.data.states[node].motion];
-    const bool sets_phase = motion.synced && entrance.at != EnterAt::beginning &&
+    const LayerHeader* leader = giver_of_step(frame);
+    const bool sets_phase = motion.synced && entrance.at != EnterAt::beginning && leader == nullptr &&
                             !((entrance.at == EnterAt::phase || entrance.at == EnterAt::footfall) && from.synced);
     if (entrance.style == FadeStyle::frozen || sets_phase) { loosen_all(frame); }
     if (entrance.style == FadeStyle::frozen) {
         for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].frozen = 1; }
     }
-    const bool synced_already = frame.plays_synced();
+    const bool synced_already = plays_synced(frame.data, layer);
     Instance& fresh = add_instance(frame, node, entrance);
     begin_terms(frame);
     weigh_active(frame);
     const bool starts_phase = motion.synced && !synced_already;
-    if (starts_phase) { set_strides(layer, 0); }
+    if (starts_phase) {
+        set_strides(layer, leader != nullptr ? strides_of(*leader) : 0);
+        layer.keeping = leader != nullptr ? StepKeeping::led : StepKeeping::own;
+        layer.step_speed = 0;
+    }
     const bool elsewhere = entrance.at != EnterAt::beginning;
-    if (starts_phase || sets_phase || (!motion.synced && elsewhere)) { place_playheads(frame, entrance, from); }
+    if (starts_phase || sets_phase || (!motion.synced && elsewhere)) {
+        place_playheads(frame, entrance, from, leader != nullptr);
+    }
     choose_signs(frame.data, frame.block);
     if (inertial) {
         const std::size_t newest = layer.instance_count - 1U;
@@ -674,6 +690,8 @@ void go_alone(Frame& frame) {
     Instance& only = frame.active();
     const Motion& motion = frame.motion_of(only);
     if (frame.layer.instance_count > 1 || only.timing != Timing::shared || only.frozen != 0) { return; }
+    // Where layers keep in step with one another there is always another one.
+    if (frame.own().in_step_with != nothing || frame.own().gives_step) { return; }
     if (!motion.synced || motion.leaf_count > 1) { return; }
     Playhead& playhead = frame.block.playing(only).front();
     const Leaf& leaf = frame.data.motions.leaves_of(motion).front();

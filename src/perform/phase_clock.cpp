@@ -9,7 +9,37 @@
 
 namespace gait {
 
+namespace {
+
+/// The layer whose clips move the phase of `block`'s.
+PerformerBlock leader_of(const CharacterData& data, PerformerBlock block) {
+    while (block.layer().keeping == StepKeeping::led) {
+        block = block.of_layer(data.layers[block.layer_index()].in_step_with);
+    }
+    return block;
+}
+
+} // namespace
+
+double whole_strides_between(double strides, double other) { return std::round(strides - other); }
+
 PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift) {
+    const PerformerBlock leader = leader_of(data, block);
+    ahead_ = whole_strides_between(strides_of(block.layer()), strides_of(leader.layer()));
+    if (leader.layer().keeping == StepKeeping::between) {
+        cadence_ = leader.layer().step_speed;
+    } else {
+        weigh(data, leader, shift);
+    }
+}
+
+PhaseClock PhaseClock::of_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
+    PhaseClock clock;
+    clock.weigh(data, block, shift);
+    return clock;
+}
+
+void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, double shift) {
     const LayerHeader& layer = block.layer();
     Evaluation then;
     then.shift = shift;
@@ -47,7 +77,7 @@ PhaseWarp::Point PhaseClock::reading(double strides) const {
     if (count_ == 0) { return {strides, 1}; }
     PhaseWarp::Point sum{0, 0};
     for (std::size_t c = 0; c < count_; ++c) {
-        const PhaseWarp::Point own = clips_[c].warp->at(strides);
+        const PhaseWarp::Point own = clips_[c].warp->at(strides - ahead_);
         sum.place += clips_[c].part * own.place;
         sum.slope += clips_[c].part * own.slope;
     }

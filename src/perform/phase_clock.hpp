@@ -19,8 +19,11 @@ namespace gait {
 /// length leads to the same place as many short ones, and a clip alone plays as it was made.
 class PhaseClock {
 public:
-    /// With the shares `shift` seconds from now.
+    /// With the shares `shift` seconds from now. Of a layer that is led, by the clock of the one that leads it; of one
+    /// that goes over to another clock, by its speed now.
     PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift);
+    /// By the layer's own clips, whatever it keeps in step with.
+    [[nodiscard]] static PhaseClock of_clips(const CharacterData& data, const PerformerBlock& block, double shift);
 
     [[nodiscard]] double cadence() const { return cadence_; } ///< strides a second
     /// The phase `seconds` after it stood at `strides`.
@@ -29,6 +32,8 @@ public:
     [[nodiscard]] double until(double strides, double later) const;
 
 private:
+    PhaseClock() = default;
+    void weigh(const CharacterData& data, const PerformerBlock& block, double shift);
     struct Clip {
         const PhaseWarp* warp;
         double part; ///< seconds a cycle times the share, over those of all
@@ -38,7 +43,11 @@ private:
     std::array<Clip, 64> clips_; // NOLINT: only the first `count_` hold anything
     std::size_t count_ = 0;
     double cadence_ = 0;
+    double ahead_ = 0; ///< whole strides that the layer is ahead of the one that leads it
 };
+
+/// How many whole strides a place in the phase is ahead of another, to the nearest.
+[[nodiscard]] double whole_strides_between(double strides, double other);
 
 /// A stretch of the shared phase, in strides.
 struct PhaseStep {

@@ -4,6 +4,7 @@
 #include "perform/character_data.hpp"
 #include "perform/phase_clock.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 namespace gait {
@@ -29,6 +30,15 @@ struct ClipPlace {
                                         const Leaf& leaf, const Playhead& playhead) {
     if (!follows_phase(instance, leaf)) { return {playhead.position, playhead.loops}; }
     return split_place(data.motions.warp_of(leaf).place(strides_of(layer)));
+}
+
+/// Whether some motion of a layer follows its shared phase.
+[[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
+    return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
+                       [&](const Instance& instance) {
+                           const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+                           return motion.synced && instance.timing == Timing::shared;
+                       });
 }
 
 /// Puts the shared phase at `strides`.

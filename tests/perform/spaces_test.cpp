@@ -311,6 +311,25 @@ TEST_CASE("corresponding feet come down together, and a clip alone plays as it w
     }
 }
 
+TEST_CASE("a state is looked at alone, by its layer's name where several layers have one of that name") {
+    Document document = support::lamplighter().document;
+    StateDefinition other = document.layers[1].machine.states.front();
+    other.name = "moving";
+    other.play = MotionDefinition(Text("shelter"));
+    document.layers[1].machine.states.push_back(other);
+    const auto played = [&](const char* name) {
+        const auto lone = lone_state(document, name);
+        if (!lone) { return std::string("nothing"); }
+        return lone->layers.front().name.value + ": " + lone->layers.front().machine.states.front().play.clip.value;
+    };
+    CHECK(played("moving") == "legs: leaning(carrying(paces))");
+    CHECK(played("legs.moving") == "legs: leaning(carrying(paces))");
+    CHECK(played("arms.moving") == "arms: shelter");
+    CHECK(played("arms.lighting.holding") == "arms: holding");
+    CHECK(played("arms.lighting") == "nothing"); // it holds a machine
+    CHECK(played("mowing") == "nothing");
+}
+
 TEST_CASE("the shared phase is the same at any frame rate") {
     const auto character = demo("{blend: speed, points: [stroll, run]}", velocity);
     const auto phase_at = [&](double rate) {

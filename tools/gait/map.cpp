@@ -337,7 +337,7 @@ int run_map(const MapOptions& options) {
         complain(fmt::format("state '{}' plays no blend space; name one that does", options.state));
         return bad_input;
     }
-    const auto document = lone_state(loaded.document, std::string(character.states()[state.index].name));
+    const auto document = lone_state(loaded.document, character.full_name(state.index));
     if (!document) {
         complain(fmt::format("state '{}' stands in a machine that takes arguments, and its space hangs on them; map a "
                              "state that stands in the layer's own machine",
@@ -345,9 +345,13 @@ int run_map(const MapOptions& options) {
         return bad_input;
     }
     Loaded lone;
-    lone.character = compile(*document, load_assets(*document).assets).character;
+    const Compiled compiled = compile(*document, load_assets(*document).assets);
+    lone.character = compiled.character;
     if (!lone.character) {
-        complain(fmt::format("state '{}' cannot be looked at alone", options.state));
+        const auto wrong = std::find_if(compiled.diagnostics.begin(), compiled.diagnostics.end(),
+                                        [](const Diagnostic& d) { return d.severity == Severity::error; });
+        complain(fmt::format("state '{}' cannot be looked at alone: {}", options.state,
+                             wrong == compiled.diagnostics.end() ? "it does not compile" : wrong->message));
         return bad_input;
     }
     Map map(lone, options, *view);
