@@ -30,9 +30,12 @@ public:
         };
         std::map<Pair, Step> seen;
         std::deque<Pair> open;
-        const Pair start{settled(data_.layers[layers_[0]].start), settled(data_.layers[layers_[1]].start)};
-        seen[start] = {start, no_transition};
-        open.push_back(start);
+        for (const std::uint16_t first : settled(data_.layers[layers_[0]].start)) {
+            for (const std::uint16_t second : settled(data_.layers[layers_[1]].start)) {
+                seen[{first, second}] = {{first, second}, no_transition};
+                open.emplace_back(first, second);
+            }
+        }
         constexpr std::size_t most = 200'000;
         while (!open.empty() && seen.size() < most) {
             const Pair here = open.front();
@@ -63,10 +66,18 @@ public:
     }
 
 private:
-    /// Where entering a node leads, down its machines.
-    [[nodiscard]] std::uint16_t settled(std::uint16_t node) const {
-        while (data_.states[node].kind == NodeKind::machine) { node = data_.states[node].start; }
-        return node;
+    /// Where entering a node may lead, down its machines.
+    [[nodiscard]] std::vector<std::uint16_t> settled(std::uint16_t node) const {
+        if (data_.states[node].kind != NodeKind::machine) { return {node}; }
+        std::vector<std::uint16_t> all = settled(data_.states[node].start);
+        // One that begins from where the body is, or where it was left, may begin in any of its states.
+        const bool anywhere = data_.states[node].starts_here || data_.states[node].resume != nothing;
+        for (std::size_t inner = node + 1U; anywhere && inner < data_.states.size(); ++inner) {
+            if (data_.states[inner].parent != node || inner == data_.states[node].start) { continue; }
+            const auto more = settled(std::uint16_t(inner));
+            all.insert(all.end(), more.begin(), more.end());
+        }
+        return all;
     }
 
     template <typename Visit> void each_step(const Pair& here, Visit visit) const {
@@ -78,10 +89,12 @@ private:
                     const auto index = std::uint16_t(state.first_transition + t);
                     const CompiledTransition& transition = data_.transitions[index];
                     if (holds(transition.when, here) == Maybe::no) { continue; }
-                    Pair next = here;
-                    (side == 0 ? next.first : next.second) = settled(transition.target);
-                    visit(next, index);
-                    each_led(next, side, [&](Pair led) { visit(led, index); });
+                    for (const std::uint16_t to : settled(transition.target)) {
+                        Pair next = here;
+                        (side == 0 ? next.first : next.second) = to;
+                        visit(next, index);
+                        each_led(next, side, [&](Pair led) { visit(led, index); });
+                    }
                 }
             }
         }
@@ -96,9 +109,11 @@ private:
                 const CompiledLead& lead = data_.leads[state.first_lead + l];
                 if (data_.states[lead.target].layer != layers_[1 - side]) { continue; }
                 if (holds(lead.when, entered) == Maybe::no) { continue; }
-                Pair led = entered;
-                (side == 0 ? led.second : led.first) = settled(lead.target);
-                visit(led);
+                for (const std::uint16_t to : settled(lead.target)) {
+                    Pair led = entered;
+                    (side == 0 ? led.second : led.first) = to;
+                    visit(led);
+                }
             }
         }
     }

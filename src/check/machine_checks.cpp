@@ -30,6 +30,7 @@ public:
         check_reach();
         check_parameters();
         check_junctions();
+        check_layers();
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             if (!reached_[node]) { continue; }
             const CompiledState& state = data_.states[node];
@@ -49,11 +50,41 @@ private:
     }
     [[nodiscard]] const std::string& name_of(std::uint16_t visible) const { return data_.state_info[visible].name; }
 
+    /// The states of a machine in which it may begin because the body plays already what they play.
+    [[nodiscard]] std::vector<std::uint16_t> goes_on_with(std::uint16_t machine) const {
+        std::vector<std::uint16_t> nodes;
+        const auto& states = data_.states;
+        const auto is_inside = [&](std::uint16_t node) {
+            while (node != nothing && node != machine) { node = states[node].parent; }
+            return node == machine;
+        };
+        for (std::size_t s = 0; states[machine].starts_here && s < states.size(); ++s) {
+            const CompiledState& state = states[s];
+            if (state.parent != machine || state.passes_on == nothing || state.whole_body) { continue; }
+            for (std::size_t other = 0; other < states.size(); ++other) {
+                const bool same = states[other].passes_on == state.passes_on && !states[other].whole_body;
+                if (!same || is_inside(std::uint16_t(other))) { continue; }
+                nodes.push_back(std::uint16_t(s));
+                break;
+            }
+        }
+        return nodes;
+    }
+
+    /// Whether a machine would begin from where the body is, and nothing else plays what its states do.
+    [[nodiscard]] bool begins_from_nowhere(std::uint16_t node) const {
+        return node != nothing && data_.states[node].starts_here && goes_on_with(node).empty();
+    }
+
     /// The nodes inside `node` that become active with it, or may.
     [[nodiscard]] std::vector<std::uint16_t> inside(std::uint16_t node) const {
         const CompiledState& state = data_.states[node];
         std::vector<std::uint16_t> nodes;
-        if (state.kind == NodeKind::machine) { nodes.push_back(state.start); }
+        if (state.kind == NodeKind::machine) {
+            nodes.push_back(state.start);
+            const std::vector<std::uint16_t> shared = goes_on_with(node);
+            nodes.insert(nodes.end(), shared.begin(), shared.end());
+        }
         if (state.kind == NodeKind::pick) {
             for (const CompiledPickEntry& entry : data_.picks[state.selector].entries) { nodes.push_back(entry.node); }
         }
@@ -114,6 +145,7 @@ private:
             const CompiledState& state = data_.states[node];
             if (reached_[node] || !is_state(node)) { continue; }
             if (state.parent != nothing && !reached_[state.parent]) { continue; } // the one around it was said
+            if (begins_from_nowhere(state.parent)) { continue; }                  // which is said by itself
             const StateInfo& info = data_.state_info[state.visible];
             sink_.warn(info.place, "unreachable-state",
                        fmt::format("no way leads into '{}'; add a transition with 'to: {}', or remove it", info.name,
@@ -136,6 +168,40 @@ private:
                                    "leads there, or on to where one does",
                                    info.name, name_of(data_.states[start].visible)),
                        "states." + info.name);
+        }
+    }
+
+    // ---- layers -----------------------------------------------------------------------------------------------------
+
+    /// Whether a layer counts in full on every joint, whatever it does.
+    [[nodiscard]] bool hides_all_below(const CompiledLayer& layer) const {
+        const bool everywhere = layer.mask == nothing ||
+                                std::all_of(data_.masks[layer.mask].begin(),
+                                            data_.masks[layer.mask].begin() + std::ptrdiff_t(data_.rig.joints.size()),
+                                            [](float weight) { return weight >= 1; });
+        return everywhere && layer.mode == LayerMode::replace && layer.weight.weight.empty() && !layer.has_nothing;
+    }
+
+    void check_layers() {
+        for (std::size_t l = 1; l < document_.layers.size(); ++l) {
+            const LayerDefinition& definition = document_.layers[l];
+            if (!hides_all_below(data_.layers[l])) { continue; }
+            sink_.warn(definition.name.place, "hidden-layers",
+                       fmt::format("'{}' always counts on the whole body, so that nothing below it ever shows; give it "
+                                   "a 'mask' or a 'weight', or a state with 'play: nothing'",
+                                   definition.name.value),
+                       "layers." + definition.name.value);
+        }
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            const CompiledState& state = data_.states[node];
+            if (!begins_from_nowhere(std::uint16_t(node))) { continue; }
+            const StateInfo& info = data_.state_info[state.visible];
+            sink_.warn(
+                info.place, "nothing-to-go-on",
+                fmt::format("no state outside '{0}' plays the same entry of 'motions' as one inside, so that with "
+                            "'from_here' it always begins in '{1}'; play named motions in both, or remove it",
+                            info.name, data_.state_info[data_.states[state.start].visible].name),
+                "states." + info.name);
         }
     }
 

@@ -117,6 +117,7 @@ std::string describe(const LayerDefinition& layer) {
     if (!layer.weight.empty()) { text += ", by " + quoted(layer.weight.value); }
     if (layer.mode == LayerMode::add) { text += ", added"; }
     if (layer.space == LayerSpace::model) { text += ", in model space"; }
+    if (!layer.in_step_with.empty()) { text += ", in step with " + quoted(layer.in_step_with.value); }
     return text;
 }
 
@@ -244,6 +245,7 @@ private:
             return;
         }
         if (state.resume) { title += " (resumes)"; }
+        if (inner->from_here) { title += " (from where the body is)"; }
         out_ += fmt::format("    subgraph \"cluster_{}\" {{\n    label=\"{}\"; color=\"#31577a\"; style=rounded; "
                             "fontsize=14.5;\n",
                             quoted(own), title);
@@ -327,8 +329,8 @@ private:
         const int root = root_of(name.substr(0, dot));
         if (root < 0) { return std::nullopt; }
         if (dot != std::string::npos) { return end_at(root, name.substr(dot + 1)); }
-        End end = end_at(root, machines_[std::size_t(root)].definition->start.value);
-        return end;
+        const Machine& machine = machines_[std::size_t(root)];
+        return End{end_at(root, machine.definition->start.value).node, machine.path};
     }
 
     void draw_forbid(const ForbidDefinition& forbid) {
