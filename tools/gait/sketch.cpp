@@ -338,8 +338,11 @@ private:
         if (!from || !to) { return; }
         std::string label = "not while" + (forbid.when.empty() ? "" : "\\n" + quoted(forbid.when.value));
         for (const Text& except : forbid.except) { label += "\\nbut " + quoted(except.value); }
-        arrow(*from, *to, label,
-              ", color=\"#b3003c\", fontcolor=\"#b3003c\", style=dotted, arrowhead=tee, constraint=false");
+        // Of an arrow out of a box only what lies outside it is drawn, so that its middle is no place for words.
+        const bool from_box = !from->box.empty();
+        arrow(*from, *to, from_box ? "" : label,
+              fmt::format(", color=\"#b3003c\", fontcolor=\"#b3003c\", style=dotted, arrowhead=tee, constraint=false{}",
+                          from_box ? fmt::format(", headlabel=\"{}\", labeldistance=3.2", label) : ""));
     }
 
     /// Where an arrow to `name` ends, looked for in a machine and those around it.
