@@ -12,7 +12,8 @@ namespace {
 
 constexpr float near_ground = 0.01F;    ///< metres
 constexpr double slow = 0.15;           ///< metres a second, up or down
-constexpr double edge = 0.03;           ///< seconds at both ends that belong to the swing
+constexpr double edge = 0.03;           ///< seconds at both ends that belong to the swing, and at least
+constexpr double edge_frames = 1.5;     ///< so many frames
 constexpr double shortest_print = 0.08; ///< seconds
 
 /// A frame in which a foot was down.
@@ -38,9 +39,11 @@ struct Footprints::Watched {
         print.foot = foot;
         print.from = stretch.front().time;
         print.to = stretch.back().time;
+        const double frame = (print.to - print.from) / double(stretch.size() - 1);
+        const double swing = std::max(edge, edge_frames * frame);
         const Down* start = nullptr;
         for (const Down& down : stretch) {
-            if (down.time < print.from + edge || down.time > print.to - edge) { continue; }
+            if (down.time < print.from + swing || down.time > print.to - swing) { continue; }
             if (start == nullptr) { print.place = down.points[down.point]; }
             if (start == nullptr || start->point != down.point) { start = &down; }
             const Vec3 moved = down.points[down.point] - start->points[down.point];
