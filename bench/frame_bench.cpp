@@ -213,13 +213,14 @@ void whole_textbook_and_skin(benchmark::State& state) {
 /// the joints that their masks reach.
 class WholeFloor {
 public:
-    WholeFloor() : data_(whole_character()->data()), lanes_(data_.layout.lanes), pose_(4 * lanes_), over_(4 * lanes_) {
+    WholeFloor()
+        : data_(whole_character()->data()), lanes_(data_.layout.lanes), pose_(4 * lanes_), over_(4 * lanes_),
+          signs_(lanes_), agreements_(lanes_) {
         turn_.resize(4 * lanes_);
         for (std::size_t l = 1; l < data_.layers.size(); ++l) {
             masks_.push_back(data_.masks[data_.layers[l].mask]);
             reach_.push_back(data_.layout.layers[l].reach);
         }
-        ones_.assign(lanes_, 1);
     }
     void frame() {
         phase_ += dt;
@@ -239,7 +240,8 @@ public:
             blend(over_, &above, 1, reach);
             gait::kernels::normalize({over_.data() + reach.first, lanes_}, reach.lanes);
             gait::kernels::lay_over({pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
-                                    masks_[l].data() + reach.first, ones_.data() + reach.first, reach.lanes);
+                                    masks_[l].data() + reach.first,
+                                    {signs_.data() + reach.first, agreements_.data() + reach.first}, reach.lanes);
         }
     }
 
@@ -261,7 +263,7 @@ private:
     const gait::CharacterData& data_;
     std::size_t lanes_;
     gait::AlignedFloats pose_, over_, turn_;
-    std::vector<std::int8_t> ones_;
+    std::vector<std::int8_t> signs_, agreements_;
     std::vector<gait::AlignedFloats> masks_;
     std::vector<gait::Window> reach_;
     double phase_ = 0;

@@ -13,32 +13,77 @@ namespace gait::kernels::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 using Floats = hn::CappedTag<float, 16>;
 
+using Vector = hn::Vec<Floats>;
+
+// A quaternion a lane is four vectors by name: where a vector's length is known to the processor alone, they cannot be
+// kept in a struct.
+
+HWY_INLINE void load(Floats d, const float* first, std::size_t stride, Vector& x, Vector& y, Vector& z, Vector& w) {
+    x = hn::Load(d, first);
+    y = hn::Load(d, first + stride);
+    z = hn::Load(d, first + 2 * stride);
+    w = hn::Load(d, first + 3 * stride);
+}
+HWY_INLINE void store(Floats d, Vector x, Vector y, Vector z, Vector w, float* first, std::size_t stride) {
+    hn::Store(x, d, first);
+    hn::Store(y, d, first + stride);
+    hn::Store(z, d, first + 2 * stride);
+    hn::Store(w, d, first + 3 * stride);
+}
+
+/// Adds the sources' share of the lanes from `lane` on.
+HWY_INLINE void add_sources(Floats d, const BlendSource* sources, std::size_t count, std::size_t lane, Vector& x,
+                            Vector& y, Vector& z, Vector& w) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const BlendSource& source = sources[i];
+        auto first = hn::Set(d, source.first_weight), second = hn::Set(d, source.second_weight);
+        if (source.signs != nullptr) {
+            const auto sign = hn::Load(d, source.signs + lane);
+            first = hn::Mul(first, sign);
+            second = hn::Mul(second, sign);
+        }
+        const float* a = source.from + lane;
+        const float* b = source.to + lane;
+        const std::size_t stride = source.stride;
+        x = hn::MulAdd(hn::Load(d, b), second, hn::MulAdd(hn::Load(d, a), first, x));
+        y = hn::MulAdd(hn::Load(d, b + stride), second, hn::MulAdd(hn::Load(d, a + stride), first, y));
+        z = hn::MulAdd(hn::Load(d, b + 2 * stride), second, hn::MulAdd(hn::Load(d, a + 2 * stride), first, z));
+        w = hn::MulAdd(hn::Load(d, b + 3 * stride), second, hn::MulAdd(hn::Load(d, a + 3 * stride), first, w));
+    }
+}
+
+HWY_INLINE Vector square_of(Vector x, Vector y, Vector z, Vector w) {
+    return hn::MulAdd(x, x, hn::MulAdd(y, y, hn::MulAdd(z, z, hn::Mul(w, w))));
+}
+
+HWY_INLINE void make_unit(Floats d, Vector& x, Vector& y, Vector& z, Vector& w) {
+    const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
+    const auto square = square_of(x, y, z, w);
+    const auto cancelled = hn::Lt(square, least);
+    const auto scale = hn::IfThenElse(cancelled, zero, hn::Div(one, hn::Sqrt(hn::Max(square, least))));
+    x = hn::Mul(x, scale);
+    y = hn::Mul(y, scale);
+    z = hn::Mul(z, scale);
+    w = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
+}
+
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        float* to = sum.first + lane;
-        auto qx = hn::Load(d, to), qy = hn::Load(d, to + sum.stride);
-        auto qz = hn::Load(d, to + 2 * sum.stride), qw = hn::Load(d, to + 3 * sum.stride);
-        for (std::size_t i = 0; i < count; ++i) {
-            const BlendSource& source = sources[i];
-            auto first = hn::Set(d, source.first_weight), second = hn::Set(d, source.second_weight);
-            if (source.signs != nullptr) {
-                const auto sign = hn::Load(d, source.signs + lane);
-                first = hn::Mul(first, sign);
-                second = hn::Mul(second, sign);
-            }
-            const float* a = source.from + lane;
-            const float* b = source.to + lane;
-            const std::size_t stride = source.stride;
-            qx = hn::MulAdd(hn::Load(d, b), second, hn::MulAdd(hn::Load(d, a), first, qx));
-            qy = hn::MulAdd(hn::Load(d, b + stride), second, hn::MulAdd(hn::Load(d, a + stride), first, qy));
-            qz = hn::MulAdd(hn::Load(d, b + 2 * stride), second, hn::MulAdd(hn::Load(d, a + 2 * stride), first, qz));
-            qw = hn::MulAdd(hn::Load(d, b + 3 * stride), second, hn::MulAdd(hn::Load(d, a + 3 * stride), first, qw));
-        }
-        hn::Store(qx, d, to);
-        hn::Store(qy, d, to + sum.stride);
-        hn::Store(qz, d, to + 2 * sum.stride);
-        hn::Store(qw, d, to + 3 * sum.stride);
+        auto x = hn::Zero(d), y = x, z = x, w = x;
+        load(d, sum.first + lane, sum.stride, x, y, z, w);
+        add_sources(d, sources, count, lane, x, y, z, w);
+        store(d, x, y, z, w, sum.first + lane, sum.stride);
+    }
+}
+
+void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes) {
+    const Floats d;
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto x = hn::Zero(d), y = x, z = x, w = x;
+        add_sources(d, sources, count, lane, x, y, z, w);
+        make_unit(d, x, y, z, w);
+        store(d, x, y, z, w, blended.first + lane, blended.stride);
     }
 }
 
@@ -143,22 +188,11 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
 
 void normalize(Rows rotations, std::size_t lanes) {
     const Floats d;
-    const auto least = hn::Set(d, 1e-12F);
-    const auto one = hn::Set(d, 1.0F);
-    const auto zero = hn::Zero(d);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        float* x = rotations.first + lane;
-        float* y = x + rotations.stride;
-        float* z = y + rotations.stride;
-        float* w = z + rotations.stride;
-        const auto qx = hn::Load(d, x), qy = hn::Load(d, y), qz = hn::Load(d, z), qw = hn::Load(d, w);
-        const auto square = hn::MulAdd(qx, qx, hn::MulAdd(qy, qy, hn::MulAdd(qz, qz, hn::Mul(qw, qw))));
-        const auto cancelled = hn::Lt(square, least);
-        const auto scale = hn::IfThenElse(cancelled, zero, hn::Div(one, hn::Sqrt(hn::Max(square, least))));
-        hn::Store(hn::Mul(qx, scale), d, x);
-        hn::Store(hn::Mul(qy, scale), d, y);
-        hn::Store(hn::Mul(qz, scale), d, z);
-        hn::Store(hn::IfThenElse(cancelled, one, hn::Mul(qw, scale)), d, w);
+        auto x = hn::Zero(d), y = x, z = x, w = x;
+        load(d, rotations.first + lane, rotations.stride, x, y, z, w);
+        make_unit(d, x, y, z, w);
+        store(d, x, y, z, w, rotations.first + lane, rotations.stride);
     }
 }
 
@@ -170,31 +204,6 @@ HWY_INLINE auto load_bytes(Floats d, const std::int8_t* from) {
 HWY_INLINE void store_bytes(hn::Vec<Floats> values, std::int8_t* to) {
     const hn::Rebind<std::int8_t, Floats> bytes;
     hn::StoreU(hn::DemoteTo(bytes, hn::NearestInt(values)), bytes, to);
-}
-
-void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes) {
-    const Floats d;
-    const auto zero = hn::Zero(d), one = hn::Set(d, 1.0F), most = hn::Set(d, 127.0F);
-    const auto clearly = hn::Set(d, 0.2F * 127);
-    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        const float* b = below.first + lane;
-        const float* a = above.first + lane;
-        auto agree = hn::Mul(hn::Load(d, b), hn::Load(d, a));
-        for (std::size_t row = 1; row < 4; ++row) {
-            agree = hn::MulAdd(hn::Load(d, b + row * below.stride), hn::Load(d, a + row * above.stride), agree);
-        }
-        agree = hn::Mul(agree, most);
-        const auto own = hn::IfThenElse(hn::Lt(agree, zero), hn::Neg(one), one);
-        auto sign = load_bytes(d, hemispheres.sign + lane);
-        const auto before = load_bytes(d, hemispheres.agreement + lane);
-        const auto now = hn::Mul(agree, sign);
-        const auto apart = hn::And(hn::Lt(hn::Mul(now, before), zero),
-                                   hn::And(hn::Gt(hn::Abs(now), clearly), hn::Gt(hn::Abs(before), clearly)));
-        sign = hn::IfThenElse(apart, hn::Neg(sign), sign);
-        sign = hn::IfThenElse(hn::Eq(sign, zero), own, sign);
-        store_bytes(sign, hemispheres.sign + lane);
-        store_bytes(hn::Clamp(hn::Mul(agree, sign), hn::Neg(most), most), hemispheres.agreement + lane);
-    }
 }
 
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
@@ -209,32 +218,44 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     }
 }
 
-void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes) {
+/// The signs of these lanes, after their memory is brought up to how far two poses agree now.
+HWY_INLINE Vector remembered(Floats d, Vector product, std::int8_t* signs, std::int8_t* agreements) {
+    const auto zero = hn::Zero(d), one = hn::Set(d, 1.0F), most = hn::Set(d, 127.0F);
+    const auto clearly = hn::Set(d, 0.2F * 127);
+    const auto agree = hn::Mul(product, most);
+    const auto own = hn::IfThenElse(hn::Lt(agree, zero), hn::Neg(one), one);
+    auto sign = load_bytes(d, signs);
+    const auto before = load_bytes(d, agreements), now = hn::Mul(agree, sign);
+    const auto apart = hn::And(hn::Lt(hn::Mul(now, before), zero),
+                               hn::And(hn::Gt(hn::Abs(now), clearly), hn::Gt(hn::Abs(before), clearly)));
+    sign = hn::IfThenElse(apart, hn::Neg(sign), sign);
+    sign = hn::IfThenElse(hn::Eq(sign, zero), own, sign);
+    store_bytes(sign, signs);
+    store_bytes(hn::Clamp(hn::Mul(agree, sign), hn::Neg(most), most), agreements);
+    return sign;
+}
+
+void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero;
+        load(d, below.first + lane, below.stride, bx, by, bz, bw);
+        load(d, above.first + lane, above.stride, ax, ay, az, aw);
+        const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
+        const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
         const auto weight = hn::Load(d, weights + lane);
         const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
         if (hn::AllTrue(d, untouched)) { continue; }
-        const auto sign = load_bytes(d, signs + lane);
         const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
-        float* b = below.first + lane;
-        const float* a = above.first + lane;
-        const auto bx = hn::Load(d, b), by = hn::Load(d, b + below.stride);
-        const auto bz = hn::Load(d, b + 2 * below.stride), bw = hn::Load(d, b + 3 * below.stride);
-        const auto ax = hn::Load(d, a), ay = hn::Load(d, a + above.stride);
-        const auto az = hn::Load(d, a + 2 * above.stride), aw = hn::Load(d, a + 3 * above.stride);
-        const auto qx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), qy = hn::MulAdd(ay, share, hn::Mul(by, rest));
-        const auto qz = hn::MulAdd(az, share, hn::Mul(bz, rest)), qw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
-        const auto square = hn::MulAdd(qx, qx, hn::MulAdd(qy, qy, hn::MulAdd(qz, qz, hn::Mul(qw, qw))));
-        const auto scale = hn::Div(one, hn::Sqrt(hn::Max(square, least)));
-        const auto mixed = [&](auto under, auto over, auto sum) {
+        const auto x = hn::MulAdd(ax, share, hn::Mul(bx, rest)), y = hn::MulAdd(ay, share, hn::Mul(by, rest));
+        const auto z = hn::MulAdd(az, share, hn::Mul(bz, rest)), w = hn::MulAdd(aw, share, hn::Mul(bw, rest));
+        const auto scale = hn::Div(one, hn::Sqrt(hn::Max(square_of(x, y, z, w), least)));
+        const auto mixed = [&](auto under, auto over, auto sum) HWY_ATTR {
             return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, hn::Mul(over, sign), hn::Mul(sum, scale)));
         };
-        hn::Store(mixed(bx, ax, qx), d, b);
-        hn::Store(mixed(by, ay, qy), d, b + below.stride);
-        hn::Store(mixed(bz, az, qz), d, b + 2 * below.stride);
-        hn::Store(mixed(bw, aw, qw), d, b + 3 * below.stride);
+        store(d, mixed(bx, ax, x), mixed(by, ay, y), mixed(bz, az, z), mixed(bw, aw, w), below.first + lane,
+              below.stride);
     }
 }
 
@@ -302,14 +323,18 @@ float remember(Hemispheres joint, float product) {
 
 HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
+HWY_EXPORT(blend);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
 HWY_EXPORT(lay_over);
-HWY_EXPORT(remember);
 HWY_EXPORT(spread_signs);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
+}
+
+void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(blend)(blended, sources, count, lanes);
 }
 
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
@@ -326,12 +351,8 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     HWY_DYNAMIC_DISPATCH(spread_signs)(words, first, factors, lanes);
 }
 
-void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(remember)(hemispheres, below, above, lanes);
-}
-
-void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(lay_over)(below, above, weights, signs, lanes);
+void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(lay_over)(below, above, weights, hemispheres, lanes);
 }
 
 std::vector<std::string> runnable_targets() {

@@ -35,6 +35,9 @@ struct BlendSource {
 /// Adds every source to `sum` in one pass, lane by lane, the sum staying in registers.
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes);
 
+/// `blended` = the sum of all sources, each lane's quaternion made a unit one as `normalize` does.
+void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes);
+
 /// Joints are put in order of their level this many at a time, so that what is computed ahead fits on any stack.
 inline constexpr std::size_t level_order_chunk = 128;
 
@@ -68,9 +71,7 @@ struct Hemispheres {
     std::int8_t* agreement = nullptr; ///< [lane] how far both agreed last: the cosine of half the turn between them,
                                       ///< times 127
 };
-/// Brings the memory of the hemispheres up to how two poses stand now.
-void remember(Hemispheres hemispheres, ConstRows below, ConstRows above, std::size_t lanes);
-/// The same for one joint, by the product of its two quaternions; the sign.
+/// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product; the sign.
 float remember(Hemispheres joint, float product);
 
 /// Fills `factors` [lanes] with 1, or with -1 where a joint's bit is set: `words` holds a bit for each joint from the
@@ -78,8 +79,8 @@ float remember(Hemispheres joint, float product);
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes);
 
 /// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them on
-/// the way from one to the other.
-void lay_over(Rows below, ConstRows above, const float* weights, const std::int8_t* signs, std::size_t lanes);
+/// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
+void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

@@ -1,6 +1,7 @@
 #include "perform/evaluate.hpp"
 
 #include "math/pose_kernels.hpp"
+#include "math/room.hpp"
 #include "math/springs.hpp"
 #include "perform/playheads.hpp"
 
@@ -24,6 +25,7 @@ struct Sample {
     std::uint32_t frame = 0;
     float fraction = 0;
     const float* profile = nullptr; ///< [the window's lanes] what the weight is multiplied by; null: nothing
+    bool profile_stays = true;      ///< until the window is done
 };
 
 Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std::uint32_t loops, float weight) {
@@ -50,7 +52,6 @@ Sample sample_at(const SampledClip& clip, const Leaf& leaf, double position, std
 /// `rows` are three, `stride` apart, and begin at the window's first joint.
 void add_sparse(const SparseRows& values, const Sample& sample, Window window, float* rows, std::size_t stride) {
     const std::size_t count = values.joints.size();
-    if (count == 0) { return; }
     const bool still = values.constant();
     const float* a = values.values.data() + (still ? 0 : std::size_t(sample.frame) * 3 * count);
     const float* b = still || sample.frame >= sample.clip->intervals ? a : a + 3 * count;
@@ -87,7 +88,8 @@ void add_steps(const Sample& sample, const std::uint32_t* signs, Window window, 
     }
 }
 
-/// How the weights of a motion's channels differ from joint to joint of a window.
+/// What the weights of a motion's channels are multiplied by: a number, or, where masks have a part in it, one that
+/// differs from joint to joint of a window.
 class Profiles {
 public:
     Profiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window) {
@@ -96,38 +98,58 @@ public:
         const float* terms = block.terms(instance);
         for (std::size_t c = 0; c < channels.size(); ++c) {
             const Channel& channel = channels[c];
+            const std::span entries(table.entries.data() + channel.first_entry, channel.entry_count);
+            const auto shared = [&](auto mask) {
+                const float own = share_of(channel, entries, terms, mask);
+                return channel.parent == 0 ? own : own * factors_[channel.parent - 1U];
+            };
+            const bool has_mask =
+                channel.mask != no_index || (channel.parent != 0 && differs_[channel.parent - 1U]) ||
+                std::any_of(entries.begin(), entries.end(), [](const MixEntry& e) { return e.mask != no_index; });
+            differs_[c] = has_mask;
+            if (!has_mask) {
+                factors_[c] = shared([](std::uint16_t) { return 1.0F; });
+                continue;
+            }
+            factors_[c] = 1;
             for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                const auto mask = [&](std::uint16_t index) {
+                const float own = shared([&](std::uint16_t index) {
                     return index == no_index ? 1.0F : data.masks[index][window.first + lane];
-                };
-                float own = mask(channel.mask);
-                if (channel.entry_count > 0) {
-                    const MixEntry* entries = table.entries.data() + channel.first_entry;
-                    const auto weight = [&](std::size_t e) {
-                        const float term = entries[e].term == no_index ? 1.0F : terms[entries[e].term];
-                        return term * mask(entries[e].mask);
-                    };
-                    float others = 0;
-                    for (std::size_t e = 1; e < channel.entry_count; ++e) { others += weight(e); }
-                    const float first =
-                        entries[0].term == no_index ? std::max(0.0F, 1 - others) : terms[entries[0].term];
-                    const float all = first + others;
-                    if (channel.rest) { own = first + std::max(0.0F, 1 - all); }
-                    own /= std::max(1.0F, all);
-                }
-                if (channel.parent != 0) { own *= rows_[channel.parent - 1U][lane]; }
-                rows_[c][lane] = own;
+                });
+                const bool under = channel.parent != 0 && differs_[channel.parent - 1U];
+                rows_[c][lane] = under ? own * rows_[channel.parent - 1U][lane] : own;
             }
         }
     }
 
-    /// Null for the whole body.
+    /// Null where it is the same for all joints: then it is `factor`.
     [[nodiscard]] const float* of(std::uint8_t channel) const {
-        return channel == 0 ? nullptr : rows_[channel - 1U].data();
+        return channel == 0 || !differs_[channel - 1U] ? nullptr : rows_[channel - 1U].data();
+    }
+    /// 1 where it differs.
+    [[nodiscard]] float factor(std::uint8_t channel) const {
+        return channel == 0 || differs_[channel - 1U] ? 1.0F : factors_[channel - 1U];
     }
 
 private:
-    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
+    /// The part of a channel beside the others of its mix.
+    template <typename Mask>
+    static float share_of(const Channel& channel, std::span<const MixEntry> entries, const float* terms, Mask mask) {
+        if (entries.empty()) { return mask(channel.mask); }
+        float others = 0;
+        for (const MixEntry& entry : entries.subspan(1)) {
+            others += (entry.term == no_index ? 1.0F : terms[entry.term]) * mask(entry.mask);
+        }
+        const MixEntry& lowest = entries.front();
+        const float first = lowest.term == no_index ? std::max(0.0F, 1 - others) : terms[lowest.term];
+        const float all = first + others;
+        const float own = channel.rest ? first + std::max(0.0F, 1 - all) : mask(channel.mask);
+        return own / std::max(1.0F, all);
+    }
+
+    std::array<bool, most_channels> differs_;                                             // NOLINT: as many as channels
+    std::array<float, most_channels> factors_;                                            // NOLINT: as many as channels
+    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: where they differ
 };
 
 /// Clips that are summed into rows, many at a time.
@@ -147,15 +169,29 @@ public:
         source.signs = nullptr;
         return source;
     }
+    /// Lets the rows hold the sum so far; what is added to them then counts too.
     void sum(Window window) {
-        kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window.lanes);
+        if (!begun_) {
+            for (std::size_t row = 0; row < 4; ++row) {
+                std::fill_n(out_.first + row * out_.stride, window.lanes, 0.0F);
+            }
+        }
+        begun_ = true;
+        if (count_ > 0) { kernels::accumulate({out_.first, out_.stride}, sources_.data(), count_, window.lanes); }
         count_ = 0;
+    }
+    /// Lets the rows hold the sum as unit quaternions.
+    void finish(Window window) {
+        if (!begun_) { return kernels::blend({out_.first, out_.stride}, sources_.data(), count_, window.lanes); }
+        sum(window);
+        kernels::normalize({out_.first, out_.stride}, window.lanes);
     }
 
 private:
     PoseRows out_;
+    bool begun_ = false;
     std::size_t count_ = 0;
-    std::array<kernels::BlendSource, 32> sources_; // only the first `count_` hold anything
+    std::array<kernels::BlendSource, 32> sources_; // NOLINT: only the first `count_` hold anything
 };
 
 /// Collects the clips of a window's blend.
@@ -173,47 +209,56 @@ public:
         }
     }
 
+    /// What is covered by no clip: the rest pose, so much of it.
+    void add_rest(float masked, float whole_body, const float* mask) {
+        poses_.sum(window_);
+        float* w = out_.first + 3 * out_.stride;
+        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+            w[lane] += whole_body + masked * (mask != nullptr ? mask[lane] : 1.0F);
+        }
+    }
+
     void add(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
         if (factor_count_ == factors_.size()) { sum_poses(); }
         kernels::BlendSource& source = poses_.add(sample, window_);
         const bool turned = sample.odd_loop && clip.any_odd;
-        if (any_sign_ != 0 || turned || sample.profile != nullptr) { source.signs = factors_for(sample, turned); }
-        if (!clip.steps.empty()) { add_steps(sample, signs_, window_, out_); }
+        // A profile runs beside the lanes as signs do.
+        const bool as_it_is = any_sign_ == 0 && !turned && sample.profile_stays;
+        source.signs = as_it_is ? sample.profile : factors_for(sample, turned);
+        if (!clip.steps.empty()) {
+            sum_poses();
+            add_steps(sample, signs_, window_, out_);
+        }
     }
 
     /// Adds a clip's differences on top of the rest.
     void add_difference(const Sample& sample) {
-        if (!adds_) { std::fill(turn_.begin(), turn_.end(), 0.0F); }
         adds_ = true;
-        // A profile runs beside the lanes as a factor does.
         differences_.add(sample, window_).signs = sample.profile;
-        if (sample.profile != nullptr) { differences_.sum(window_); } // it may not outlive its instance
+        if (!sample.profile_stays) { differences_.sum(window_); }
     }
 
     /// What a clip has of translations and scales.
     void add_offsets(const Sample& sample) {
         const SampledClip& clip = *sample.clip;
         float* translations = out_.first + 4 * out_.stride;
-        if (!clip.still_translations.joints.empty()) {
-            add_sparse(clip.still_translations, sample, window_, translations, out_.stride);
-        }
-        if (!clip.moving_translations.joints.empty()) {
-            add_sparse(clip.moving_translations, sample, window_, translations, out_.stride);
-        }
+        const auto add = [&](const SparseRows& values, float* rows) {
+            const auto& joints = values.joints;
+            const bool none = joints.empty() || joints.front() >= window_.end() || joints.back() < window_.first;
+            if (!none) { add_sparse(values, sample, window_, rows, out_.stride); }
+        };
+        add(clip.still_translations, translations);
+        add(clip.moving_translations, translations);
         if (data_.scales) {
             float* scales = out_.first + 7 * out_.stride;
-            add_sparse(clip.still_scales, sample, window_, scales, out_.stride);
-            add_sparse(clip.moving_scales, sample, window_, scales, out_.stride);
+            add(clip.still_scales, scales);
+            add(clip.moving_scales, scales);
         }
     }
 
-    /// What the instance's profiles stand for is taken before they go.
-    void end_instance() { sum_poses(); }
-
     void finish() {
-        sum_poses();
-        kernels::normalize({out_.first, out_.stride}, window_.lanes);
+        poses_.finish(window_);
         if (!adds_) { return; }
         differences_.sum(window_);
         kernels::turn_by({out_.first, out_.stride}, {turn_.data(), window_lanes}, window_.lanes);
@@ -245,8 +290,8 @@ private:
     std::uint32_t any_sign_ = 0;
     std::size_t factor_count_ = 0;
     bool adds_ = false;
-    alignas(cache_line) std::array<std::array<float, window_lanes>, 4> factors_;
-    alignas(cache_line) std::array<float, 4 * window_lanes> turn_; // filled when something is added
+    alignas(cache_line) std::array<std::array<float, window_lanes>, 8> factors_; // NOLINT: `factor_count_` of them
+    alignas(cache_line) std::array<float, 4 * window_lanes> turn_; // NOLINT: filled when something is added
     Summing poses_, differences_;
 };
 
@@ -320,11 +365,15 @@ struct InstanceAt {
 
 void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                   const InstanceAt& at, std::size_t lanes, WindowBlend& blend, const Profiles* profiles) {
-    const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-    const auto leaves = data.motions.leaves_of(motion);
+    const auto leaves = leaves_of(data, instance);
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
-        const float weight = at.share * playhead.weight;
+        float weight = at.share * playhead.weight;
+        const float* own = nullptr;
+        if (profiles != nullptr) {
+            weight *= profiles->factor(leaf.channel);
+            own = profiles->of(leaf.channel);
+        }
         if (!(weight > 0)) { continue; }
         const bool adds = leaf.additive != no_index;
         const SampledClip& clip = adds ? data.additives[leaf.additive] : data.clips[leaf.clip];
@@ -335,21 +384,22 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
             place.position += at.shift * own_speed(instance, leaf, playhead);
         }
         Sample sample = sample_at(clip, leaf, place.position, place.loops, weight);
-        const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
         alignas(cache_line) std::array<float, window_lanes> both; // NOLINT: filled when it is used
         const auto under = [&](const float* mask) {
-            if (mask == nullptr || own == nullptr) { return mask == nullptr ? own : mask; }
+            sample.profile = mask == nullptr ? own : mask;
+            sample.profile_stays = mask == nullptr || own == nullptr;
+            if (sample.profile_stays) { return; }
             for (std::size_t lane = 0; lane < lanes; ++lane) { both[lane] = mask[lane] * own[lane]; }
-            return static_cast<const float*>(both.data());
+            sample.profile = both.data();
         };
         // Translations are brought to a whole when all are summed, those of what is added with them.
-        sample.profile = under(at.mask);
+        under(at.mask);
         blend.add_offsets(sample);
         if (!adds) {
             blend.add(sample);
             continue;
         }
-        sample.profile = under(at.mask_of_added);
+        if (at.mask != at.mask_of_added) { under(at.mask_of_added); }
         blend.add_difference(sample);
     }
 }
@@ -464,60 +514,73 @@ void scale_offsets(const CharacterData& data, Window window, const float* invers
 
 } // namespace
 
-void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
-                     PoseRows out) {
-    const LayerHeader& layer = block.layer();
-    for (std::size_t row = 0; row < data.layout.pose_rows; ++row) {
-        float* to = out.first + row * out.stride;
-        if (row < 4) {
-            std::fill_n(to, window.lanes, 0.0F);
-        } else {
-            std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes, to);
+void fill_rest(const CharacterData& data, Window window, PoseRows out) {
+    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
+        std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes,
+                    out.first + row * out.stride);
+    }
+}
+
+namespace {
+
+/// The same of what some clip moves alone, where it is little.
+void fill_moved_rest(const CharacterData& data, Window window, PoseRows out) {
+    constexpr std::size_t lanes_at_once = 4; // a whole row is copied so much more quickly
+    if (data.moved.size() * lanes_at_once > (data.layout.pose_rows - 4) * data.layout.lanes) {
+        return fill_rest(data, window, out);
+    }
+    for (const auto& [row, joint] : data.moved) {
+        const std::size_t lane = joint - window.first; // wraps round to a large one before the window
+        if (lane < window.lanes) {
+            out.first[row * out.stride + lane] = data.rest[(row - 4U) * data.layout.lanes + joint];
         }
     }
-    const PoseShares shares = pose_shares(data, block, what);
-    double strides = strides_of(layer);
-    if (what.shift != 0) { strides = PhaseClock(data, block, 0).after(strides, what.shift); }
-    WindowBlend blend(data, window, out);
-    const CompiledLayer& own = data.layers[block.layer_index()];
+}
+
+} // namespace
+
+LayerPose::LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what)
+    : data_(data), block_(block), what_(what), shares_(pose_shares(data, block, what)),
+      strides_(strides_of(block.layer())) {
+    if (what.shift != 0) { strides_ = PhaseClock(data, block, 0).after(strides_, what.shift); }
+}
+
+void LayerPose::evaluate(Window window, PoseRows out) const {
+    const LayerHeader& layer = block_.layer();
+    fill_moved_rest(data_, window, out);
+    WindowBlend blend(data_, window, out);
+    const CompiledLayer& own = data_.layers[block_.layer_index()];
     // Only beside a motion that counts beyond the mask it matters where the others do. In model space a joint outside
     // the mask carries those inside it, so that all motions count there.
-    const bool unlike = shares.whole_body + shares.folded.whole_body > 0 && own.space == LayerSpace::local;
-    const float* mask = unlike && own.mask != nothing ? data.masks[own.mask].data() + window.first : nullptr;
-    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
+    const bool unlike = shares_.whole_body + shares_.folded.whole_body > 0 && own.space == LayerSpace::local;
+    const float* mask = unlike && own.mask != nothing ? data_.masks[own.mask].data() + window.first : nullptr;
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what_.last_instance);
     UnlikeCover unlike_cover;
-    if (mask != nullptr) { unlike_cover.fill(data, layer, shares, {what.first_instance, last}, {mask, window.lanes}); }
-    const Folded counts = counted(shares.folded);
-    const Folded folded{counts.masked * shares.scale, counts.whole_body * shares.scale};
-    if (folded.masked + folded.whole_body > 0) {
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            out.first[3 * out.stride + lane] =
-                folded.whole_body + folded.masked * (mask != nullptr ? mask[lane] : 1.0F);
-        }
+    if (mask != nullptr) {
+        unlike_cover.fill(data_, layer, shares_, {what_.first_instance, last}, {mask, window.lanes});
     }
-    for (std::size_t i = what.first_instance; i < last; ++i) {
-        if (!(shares.share[i] > 0)) { continue; }
+    const Folded counts = counted(shares_.folded);
+    const Folded folded{counts.masked * shares_.scale, counts.whole_body * shares_.scale};
+    if (folded.masked + folded.whole_body > 0) { blend.add_rest(folded.masked, folded.whole_body, mask); }
+    Room<Profiles, most_instances> profiles; // what they hold stays until the window is done
+    for (std::size_t i = what_.first_instance; i < last; ++i) {
+        if (!(shares_.share[i] > 0)) { continue; }
         const Instance& instance = layer.instances[i];
-        const CompiledState& state = data.states[instance.state];
-        const Motion& motion = data.motions.motions[state.motion];
-        InstanceAt at{shares.share[i], nullptr, nullptr, what.shift, strides};
+        const CompiledState& state = data_.states[instance.state];
+        InstanceAt at{shares_.share[i], nullptr, nullptr, what_.shift, strides_};
         if (mask != nullptr) {
             at.mask = state.whole_body ? nullptr : mask;
             at.mask_of_added = state.whole_body ? unlike_cover.inverse.data() : unlike_cover.mask_over.data();
         }
-        blend.begin_instance(block.signs(instance));
-        if (motion.channel_count > 0) {
-            const Profiles profiles(data, block, instance, window);
-            add_instance(data, block, instance, at, window.lanes, blend, &profiles);
-            blend.end_instance();
-        } else {
-            add_instance(data, block, instance, at, window.lanes, blend, nullptr);
-        }
+        blend.begin_instance(block_.signs(instance));
+        const bool has_channels = data_.motions.motions[state.motion].channel_count > 0;
+        const Profiles* own_profiles = has_channels ? &profiles.make(i, data_, block_, instance, window) : nullptr;
+        add_instance(data_, block_, instance, at, window.lanes, blend, own_profiles);
     }
     blend.finish();
-    if (mask != nullptr) { scale_offsets(data, window, unlike_cover.inverse.data(), out); }
-    if (what.with_offset && layer.offset_active != 0) {
-        apply_offset(data, block, std::max(0.0, layer.offset_elapsed + what.shift), window, out);
+    if (mask != nullptr) { scale_offsets(data_, window, unlike_cover.inverse.data(), out); }
+    if (what_.with_offset && layer.offset_active != 0) {
+        apply_offset(data_, block_, std::max(0.0, layer.offset_elapsed + what_.shift), window, out);
     }
 }
 
@@ -527,7 +590,8 @@ namespace {
 double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
     if (leaf.channel == 0) { return 1; }
     const Profiles profiles(data, block, instance, {0, 1});
-    return double(*profiles.of(leaf.channel));
+    const float* differs = profiles.of(leaf.channel);
+    return double(differs != nullptr ? *differs : profiles.factor(leaf.channel));
 }
 
 } // namespace
@@ -595,8 +659,8 @@ BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block,
 }
 
 /// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
-void reflect(const WindowPose& now, WindowPose& later, std::size_t lanes) {
-    for (std::size_t lane = 0; lane < lanes; ++lane) {
+void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
         const Quat here = quat_at(now, lane);
         Quat there = quat_at(later, lane);
         if (dot(here, there) < 0) { there = -there; }
@@ -605,7 +669,10 @@ void reflect(const WindowPose& now, WindowPose& later, std::size_t lanes) {
             later.rows[std::size_t(row) * window_lanes + lane] = value;
         }
     }
-    for (std::size_t cell = 4 * window_lanes; cell < now.rows.size(); ++cell) {
+    for (const auto& [row, joint] : data.moved) {
+        const std::size_t lane = joint - window.first; // wraps round to a large one before the window
+        if (lane >= window.lanes) { continue; }
+        const std::size_t cell = row * window_lanes + lane;
         later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
     }
 }
@@ -715,16 +782,16 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
     };
     Evaluation what_stays = what_after;
     what_stays.folded = &folded;
+    const LayerPose pose_before(data, block, what_before),
+        pose_earlier_before(data, block, at(what_before, -velocity_step)), pose_after(data, block, what_stays),
+        pose_earlier_after(data, block, at(what_stays, just_begun ? velocity_step : -velocity_step));
     each_window(block.reach(), [&](Window window) {
         WindowPose before, earlier_before, after, earlier_after;
-        const auto evaluate = [&](WindowPose& pose, const Evaluation& what) {
-            evaluate_window(data, block, what, window, {pose.rows.data(), window_lanes});
-        };
-        evaluate(before, what_before);
-        evaluate(earlier_before, at(what_before, -velocity_step));
-        evaluate(after, what_stays);
-        evaluate(earlier_after, at(what_stays, just_begun ? velocity_step : -velocity_step));
-        if (just_begun) { reflect(after, earlier_after, window.lanes); }
+        pose_before.evaluate(window, {before.rows.data(), window_lanes});
+        pose_earlier_before.evaluate(window, {earlier_before.rows.data(), window_lanes});
+        pose_after.evaluate(window, {after.rows.data(), window_lanes});
+        pose_earlier_after.evaluate(window, {earlier_after.rows.data(), window_lanes});
+        if (just_begun) { reflect(data, window, after, earlier_after); }
         std::array<Vec3, window_lanes> starts, velocities; // NOLINT: filled lane by lane
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
@@ -787,10 +854,12 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     std::uint32_t* signs = block.signs(layer.instances[newest]);
     std::fill_n(signs, data.layout.sign_words, 0U);
     if (newest == 0) { return; }
+    const LayerPose pose_below(data, block, {0, newest, 0, false}),
+        pose_own(data, block, {newest, newest + 1, 0, false});
     each_window(block.reach(), [&](Window window) {
         WindowPose below, own;
-        evaluate_window(data, block, {0, newest, 0, false}, window, {below.rows.data(), window_lanes});
-        evaluate_window(data, block, {newest, newest + 1, 0, false}, window, {own.rows.data(), window_lanes});
+        pose_below.evaluate(window, {below.rows.data(), window_lanes});
+        pose_own.evaluate(window, {own.rows.data(), window_lanes});
         for (std::size_t lane = 0; lane < window.lanes && window.first + lane < data.rig.joints.size(); ++lane) {
             if (dot(quat_at(below, lane), quat_at(own, lane)) < 0) {
                 const std::size_t joint = window.first + lane;

@@ -36,8 +36,8 @@ struct PoseRows {
     std::size_t stride = 0;
 };
 
-void evaluate_window(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, Window window,
-                     PoseRows out);
+/// Fills translations and scales with the rest pose.
+void fill_rest(const CharacterData& data, Window window, PoseRows out);
 
 /// Calls `visit(window)` for each window of some lanes.
 template <typename Visit> void each_window(Window lanes, Visit visit) {
@@ -64,6 +64,24 @@ struct PoseShares {
     float scale = 1;                           ///< one over all of it, by which the shares were multiplied
 };
 [[nodiscard]] PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+
+/// A layer's pose, with what all its windows share.
+class LayerPose {
+public:
+    LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = {});
+
+    [[nodiscard]] const PoseShares& shares() const { return shares_; }
+    /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
+    /// they are (see `fill_rest`).
+    void evaluate(Window window, PoseRows out) const;
+
+private:
+    const CharacterData& data_;
+    PerformerBlock block_;
+    Evaluation what_;
+    PoseShares shares_;
+    double strides_ = 0; ///< of the shared phase, then
+};
 
 /// What is left of what was folded into the layer's offset, 1 to 0.
 [[nodiscard]] float offset_left(const LayerHeader& layer);

@@ -250,6 +250,8 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
         enter(frame, frame.own().start, {});
     });
     look_at_layers(layers[0]);
+    const std::size_t lanes = data.layout.lanes;
+    fill_rest(data, {0, lanes}, {block.pose(), lanes});
     evaluate_pose(data, block);
 }
 

@@ -2,12 +2,11 @@
 #pragma once
 
 #include "gait/events.hpp"
+#include "math/room.hpp"
 #include "perform/character_data.hpp"
 
 #include <algorithm>
 #include <array>
-#include <new>
-#include <type_traits>
 
 namespace gait {
 
@@ -46,25 +45,20 @@ struct Frame {
 class Layers {
 public:
     Layers(const CharacterData& data, const PerformerBlock& block, EventList* events) : count_(data.layers.size()) {
-        for (std::size_t l = 0; l < count_; ++l) {
-            new (&(*this)[l]) Frame(data, block.of_layer(l), events);
-            (*this)[l].others = this;
-        }
+        for (std::size_t l = 0; l < count_; ++l) { frames_.make(l, data, block.of_layer(l), events).others = this; }
     }
     Layers(const Layers&) = delete;
     Layers& operator=(const Layers&) = delete;
 
     [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] Frame& operator[](std::size_t layer) { return reinterpret_cast<Frame*>(frames_.data())[layer]; }
+    [[nodiscard]] Frame& operator[](std::size_t layer) { return frames_[layer]; }
     template <typename Visit> void each(Visit visit) {
         for (std::size_t l = 0; l < count_; ++l) { visit((*this)[l]); }
     }
 
 private:
-    // Frames are made for the layers that there are, so that a step does not clear room for all that there may be.
-    static_assert(std::is_trivially_destructible_v<Frame>);
     std::size_t count_;
-    alignas(Frame) std::array<std::byte, most_layers * sizeof(Frame)> frames_; // NOLINT: see above
+    Room<Frame, most_layers> frames_;
 };
 
 /// Default parameters, the start states, time zero. The block's bytes are all written.

@@ -1,6 +1,7 @@
 #include "perform/lay_over.hpp"
 
 #include "math/pose_kernels.hpp"
+#include "math/room.hpp"
 
 #include <algorithm>
 #include <array>
@@ -18,12 +19,12 @@ struct Cover {
     [[nodiscard]] bool shows() const { return weight > 0 && (adds || masked + whole_body > 0); }
 };
 
-Cover cover_of(const CharacterData& data, const PerformerBlock& block) {
+Cover cover_of(const CharacterData& data, const PerformerBlock& block, const LayerPose& pose) {
     const LayerHeader& layer = block.layer();
     const CompiledLayer& own = data.layers[block.layer_index()];
     Cover cover{float(std::clamp(layer.weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
     if (cover.adds || (!own.has_nothing && !own.has_whole_body)) { return cover; }
-    const PoseShares shares = pose_shares(data, block, {});
+    const PoseShares& shares = pose.shares();
     cover.whole_body = std::clamp(shares.whole_body + shares.folded.whole_body, 0.0F, 1.0F);
     cover.masked = std::clamp(shares.masked + shares.folded.masked, 0.0F, 1 - cover.whole_body);
     return cover;
@@ -74,17 +75,15 @@ PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window 
 }
 
 /// The layer's rotations in the place of those below, each against its parent.
-void replace_local(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
+void replace_local(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer, const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     each_window(block.reach(), [&](Window window) {
         const Weights weights(data, own, cover, window);
         WindowPose pose;
-        evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
+        layer.evaluate(window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
-        const kernels::Hemispheres hemispheres = block.hemispheres(window.first);
-        const kernels::ConstRows above{pose.rows.data(), window_lanes};
-        kernels::remember(hemispheres, {out.first, out.stride}, above, window.lanes);
-        kernels::lay_over({out.first, out.stride}, above, weights.data(), hemispheres.sign, window.lanes);
+        kernels::lay_over({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
+                          block.hemispheres(window.first), window.lanes);
         mix_offsets(data, weights, window, out, pose);
     });
 }
@@ -95,7 +94,8 @@ Quat quat_of(const float* rows, std::size_t stride) {
 
 /// The layer's rotations in the place of those below, each against the body as a whole: a joint faces where the layer
 /// has it face, whatever the joints above it do below.
-void replace_in_model(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
+void replace_in_model(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
+                      const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
     struct Turn {
@@ -107,7 +107,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
     each_window(block.reach(), [&](Window window) {
         const Weights weights(data, own, cover, window);
         WindowPose pose;
-        evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
+        layer.evaluate(window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             const std::size_t joint = window.first + lane;
@@ -135,12 +135,13 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
 }
 
 /// The layer's differences on top of what is below.
-void add_differences(const CharacterData& data, const PerformerBlock& block, const Cover& cover) {
+void add_differences(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
+                     const Cover& cover) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     each_window(block.reach(), [&](Window window) {
         const Weights weights(data, own, cover, window);
         WindowPose pose;
-        evaluate_window(data, block, {}, window, {pose.rows.data(), window_lanes});
+        layer.evaluate(window, {pose.rows.data(), window_lanes});
         const PoseRows out = rows_at(data, block, window);
         alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
@@ -154,12 +155,11 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
             turn[2 * window_lanes + lane] = difference.z * scale;
         }
         kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
-        for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
-            const float* rest = data.rest.data() + (row - 4) * data.layout.lanes + window.first;
-            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                out.first[row * out.stride + lane] +=
-                    weights[lane] * (pose.rows[row * window_lanes + lane] - rest[lane]);
-            }
+        for (const auto& [row, joint] : data.moved) {
+            const std::size_t lane = joint - window.first; // wraps round to a large one before the window
+            if (lane >= window.lanes) { continue; }
+            const float rest = data.rest[(row - 4U) * data.layout.lanes + joint];
+            out.first[row * out.stride + lane] += weights[lane] * (pose.rows[row * window_lanes + lane] - rest);
         }
     });
 }
@@ -173,12 +173,12 @@ bool hides(const CompiledLayer& own, const Cover& cover) {
 } // namespace
 
 double layer_cover(const CharacterData& data, const PerformerBlock& block) {
-    const Cover cover = cover_of(data, block);
+    const Cover cover = cover_of(data, block, LayerPose(data, block));
     return double(cover.weight) * double(cover.masked + cover.whole_body);
 }
 
 void layer_cover(const CharacterData& data, const PerformerBlock& block, std::span<float> out) {
-    const Cover cover = cover_of(data, block);
+    const Cover cover = cover_of(data, block, LayerPose(data, block));
     each_window(data, [&](Window window) {
         const Weights weights(data, data.layers[block.layer_index()], cover, window);
         for (std::size_t lane = 0; lane < window.lanes && window.first + lane < out.size(); ++lane) {
@@ -188,15 +188,17 @@ void layer_cover(const CharacterData& data, const PerformerBlock& block, std::sp
 }
 
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
+    // Layers that a whole one above hides are not evaluated at all.
+    Room<LayerPose, most_layers> poses;
     std::array<Cover, most_layers> covers; // NOLINT: filled layer by layer
     std::size_t lowest = 0;
     for (std::size_t l = 1; l < data.layers.size(); ++l) {
-        covers[l] = cover_of(data, block.of_layer(l));
+        const PerformerBlock own = block.of_layer(l);
+        covers[l] = cover_of(data, own, poses.make(l, data, own));
         if (covers[l].shows() && hides(data.layers[l], covers[l])) { lowest = l; }
     }
-    each_window(data, [&](Window window) {
-        evaluate_window(data, block.of_layer(lowest), {}, window, rows_at(data, block, window));
-    });
+    if (lowest == 0) { poses.make(0, data, block.of_layer(0)); }
+    each_window(data, [&](Window window) { poses[lowest].evaluate(window, rows_at(data, block, window)); });
     for (std::size_t l = lowest + 1; l < data.layers.size(); ++l) {
         const PerformerBlock own = block.of_layer(l);
         LayerHeader& layer = own.layer();
@@ -208,11 +210,11 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
         }
         layer.shown = 1;
         if (covers[l].adds) {
-            add_differences(data, own, covers[l]);
+            add_differences(data, own, poses[l], covers[l]);
         } else if (data.layers[l].space == LayerSpace::model) {
-            replace_in_model(data, own, covers[l]);
+            replace_in_model(data, own, poses[l], covers[l]);
         } else {
-            replace_local(data, own, covers[l]);
+            replace_local(data, own, poses[l], covers[l]);
         }
     }
 }

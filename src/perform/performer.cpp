@@ -426,9 +426,12 @@ void Performer::evaluated_pose(std::size_t layer, const Evaluation& what, std::s
     const CharacterData& data = character_->data();
     const PerformerBlock block = view(*character_, block_.get(), layer);
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
+    const LayerPose evaluated(data, block, what);
     each_window(data, [&](Window window) {
         WindowPose pose;
-        evaluate_window(data, block, what, window, {pose.rows.data(), window_lanes});
+        const PoseRows rows{pose.rows.data(), window_lanes};
+        fill_rest(data, window, rows);
+        evaluated.evaluate(window, rows);
         for (std::size_t lane = 0; lane < window.lanes && window.first + lane < count; ++lane) {
             out[window.first + lane] = transform_at(pose.rows.data(), window_lanes, lane, data.scales);
         }

@@ -175,7 +175,7 @@ TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quat
         const PinnedTarget pinned(target);
         CAPTURE(target);
         // A lane turns from the one pose by ever more; every third begins on the other hemisphere.
-        AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F);
+        AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F), nowhere(lanes, 0.0F);
         std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), one_sign(lanes, 0), one_agreement(lanes, 0);
         for (std::size_t lane = 0; lane < lanes; ++lane) { below[3 * lanes + lane] = 1; }
         float flip = 1;
@@ -188,7 +188,8 @@ TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quat
                 above[3 * lanes + lane] = own * turned.w;
                 kernels::remember({&one_sign[lane], &one_agreement[lane]}, own * turned.w);
             }
-            kernels::remember({sign.data(), agreement.data()}, {below.data(), lanes}, {above.data(), lanes}, lanes);
+            kernels::lay_over({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
+                              {sign.data(), agreement.data()}, lanes);
             for (std::size_t lane = 0; lane < lanes; ++lane) {
                 // By 240 degrees it has not come back the short way; it goes with a flip.
                 CHECK(int(sign[lane]) == int(flip * (lane % 3 == 0 ? -1.0F : 1.0F)));
