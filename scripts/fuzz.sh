@@ -14,12 +14,13 @@ failed=0
 for target in "${targets[@]}"; do
   learnt=build/fuzz/learnt/$target; mkdir -p "$learnt"
   case $target in
-    document) cp demo/*.gait.yaml "$learnt" ;;
+    document) cp demo/*.gait.yaml docs/guide/*.gait.yaml "$learnt" ;;
     cue_sheet) cp demo/*.cues.yaml "$learnt" ;;
   esac
   log=build/fuzz/$target.log
   # Exhausting memory is a find too: what a reader takes must be in proportion to what it is given.
-  if build/fuzz/tests/fuzz/"${target}"_fuzz "$learnt" tests/fuzz/corpus/"$target" -max_total_time="$seconds" -timeout=10 \
+  words=(); [ -f tests/fuzz/words/"$target" ] && words=(-dict=tests/fuzz/words/"$target")
+  if build/fuzz/tests/fuzz/"${target}"_fuzz "${words[@]}" "$learnt" tests/fuzz/corpus/"$target" -max_total_time="$seconds" -timeout=10 \
     -rss_limit_mb=2048 -max_len=16384 -artifact_prefix=build/fuzz/found/"$target"- -print_final_stats=1 >"$log" 2>&1; then
     printf '%-11s clean, %s runs\n' "$target" "$(awk '/number_of_executed_units/ {print $2}' "$log")"
   else

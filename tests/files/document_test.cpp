@@ -1,3 +1,4 @@
+#include "fuzz/fuzz.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -285,4 +286,19 @@ TEST_CASE("an unreadable document is one error") {
     CHECK_FALSE(loaded.character);
     CHECK(format(loaded.diagnostics) ==
           "/nowhere/x.gait.yaml: error: cannot be read: no such file or directory [unreadable-file]\n");
+}
+
+TEST_CASE(
+    "each seed of the fuzzer is a document that compiles and plays, so that what it grows from reaches everything") {
+    for (const char* seed : {"small", "clip_settings", "layers", "machines", "spaces"}) {
+        CAPTURE(seed);
+        const DocumentRead read = read_document_text(
+            support::read(support::project() / "tests/fuzz/corpus/document" / seed), "seed.gait.yaml");
+        const Compiled compiled = compile(read.document, fuzz::assets());
+        CAPTURE(format(read.diagnostics), format(compiled.diagnostics));
+        CHECK_FALSE(has_errors(read.diagnostics));
+        CHECK(compiled.character);
+        if (!compiled.character) { continue; }
+        fuzz::play(compiled.character);
+    }
 }

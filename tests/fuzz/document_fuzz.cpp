@@ -8,7 +8,12 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
     fuzz::require(gait::has_errors(compiled.diagnostics) == (compiled.character == nullptr));
     (void)gait::format(read.diagnostics);
     (void)gait::format(compiled.diagnostics);
-    if (!failed) { fuzz::play(compiled.character); }
+    if (!failed) {
+        fuzz::play(compiled.character);
+        (void)gait::inspect(read.document, assets, compiled.character.get());
+        (void)gait::forbidden_pairs(*compiled.character);
+        (void)gait::weigh_transitions(gait::Performer(compiled.character));
+    }
     (void)gait::fill_gaps(read.document, assets);
     const gait::Compiled draft = gait::compile(read.document, assets);
     if (draft.character) { fuzz::play(draft.character); }
