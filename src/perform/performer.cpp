@@ -147,38 +147,57 @@ bool Performer::plant_feet(const Travel& moved) {
 
 void Performer::unbend_legs() { gait::unbend_legs(character_->data(), view(*character_, block_.get())); }
 
+namespace {
+
+/// A number at a place in its clip, 0 to 1.
+float number_at(const NumberRow& row, double position) {
+    const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
+    const std::size_t first = std::min(std::size_t(place), row.values.size() - 2);
+    const auto t = float(place - double(first));
+    return row.values[first] * (1 - t) + row.values[first + 1] * t;
+}
+
+/// What a layer's clips have of a number, and how much of the layer has it.
+struct TrackedNumber {
+    float sum = 0, part = 0;
+};
+
+TrackedNumber tracked_number(const CharacterData& data, const PerformerBlock& block, std::size_t number) {
+    const LayerHeader& layer = block.layer();
+    const auto shares = instance_shares(layer, {});
+    TrackedNumber tracked;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        const auto leaves = leaves_of(data, instance);
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            for (const NumberRow& row : data.clips[leaf.clip].numbers) {
+                if (row.number != number) { continue; }
+                const float part = shares[i] * playhead.weight;
+                tracked.part += part;
+                tracked.sum += part * number_at(row, place_of(data, layer, instance, leaf, playhead).position);
+            }
+        }
+    }
+    return tracked;
+}
+
+} // namespace
+
 std::size_t Performer::number_tracks(std::span<float> out) const {
     const CharacterData& data = character_->data();
     std::fill(out.begin(), out.end(), 0.0F);
-    for (std::size_t l = 0; l < data.layers.size(); ++l) {
-        const PerformerBlock block = view(*character_, block_.get(), l);
-        const auto weight = float(block.layer().weight.value);
-        const auto shares = instance_shares(block.layer(), {});
-        const auto each = [&](auto visit) {
-            for (std::size_t i = 0; i < block.layer().instance_count; ++i) {
-                const Instance& instance = block.layer().instances[i];
-                const auto leaves = leaves_of(data, instance);
-                for (const Playhead& playhead : block.playing(instance)) {
-                    const Leaf& leaf = leaves[playhead.leaf];
-                    const double position = place_of(data, block.layer(), instance, leaf, playhead).position;
-                    for (const NumberRow& row : data.clips[leaf.clip].numbers) {
-                        if (row.number < out.size()) { visit(row, weight * shares[i] * playhead.weight, position); }
-                    }
-                }
-            }
-        };
-        // A layer takes the place of what is below as far as its clips have the number.
-        if (l > 0) {
-            each([&](const NumberRow& row, float part, double) { out[row.number] *= 1 - part; });
+    const std::size_t count = std::min(out.size(), data.number_tracks.size());
+    for (std::size_t number = 0; number < count; ++number) {
+        for (std::size_t l = 0; l < data.layers.size(); ++l) {
+            const PerformerBlock block = view(*character_, block_.get(), l);
+            const TrackedNumber own = tracked_number(data, block, number);
+            // A layer takes the place of what is below as far as its clips have the number.
+            const auto weight = float(block.layer().weight.value);
+            out[number] = out[number] * (l == 0 ? 0 : std::max(0.0F, 1 - weight * own.part)) + weight * own.sum;
         }
-        each([&](const NumberRow& row, float part, double position) {
-            const double place = std::clamp(position, 0.0, 1.0) * double(row.values.size() - 1);
-            const std::size_t first = std::min(std::size_t(place), row.values.size() - 2);
-            const auto t = float(place - double(first));
-            out[row.number] += part * (row.values[first] * (1 - t) + row.values[first + 1] * t);
-        });
     }
-    return std::min(out.size(), data.number_tracks.size());
+    return count;
 }
 
 namespace {

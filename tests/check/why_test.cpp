@@ -52,6 +52,29 @@ TEST_CASE("what settles, and what is active already, is told") {
     CHECK(told(performer) == "a waits: [settled: 0.3 s of its fade are left; no] [dry: dry = yes; yes]\n");
 }
 
+TEST_CASE("what layers may do next is told layer by layer, in the order in which they decide") {
+    const auto order = [](const std::string& decide) {
+        Performer performer(support::character(
+            "gait: 1\nrig: r.glb\nclips: {low: {loop: yes}, high: {loop: yes}}\nparameters: {wet: {kind: flag}}\n" +
+                decide +
+                "layers:\n"
+                "  - {name: legs, machine: {start: a, states: {a: {play: low, go: [{to: b, when: wet}]}, b: {play: "
+                "high}}}}\n"
+                "  - {name: arms, machine: {start: c, states: {c: {play: low, go: [{to: d, when: legs is b}]}, d: "
+                "{play: "
+                "high}}}}\n"
+                "  - {name: head, machine: {start: e, states: {e: {play: low, go: [{to: f, when: not wet and arms is "
+                "d}]}, f: {play: high}}}}\n",
+            support::machine_assets()));
+        performer.advance(0.1);
+        return told(performer);
+    };
+    const std::string legs = "b waits: [wet: wet = no; no]\n", arms = "d waits: [legs is b: legs = a; no]\n",
+                      head = "f waits: [not wet: wet = no; yes] [arms is d: arms = c; no]\n";
+    CHECK(order("") == legs + arms + head);
+    CHECK(order("decide: [head, legs]\n") == head + legs + arms);
+}
+
 TEST_CASE("weighing a performer leaves it as it was") {
     Performer performer(support::machine("wet: {kind: flag}", "a: {play: low, go: [{to: a, after: [1, 2]}]}\n"));
     performer.advance(0.2);

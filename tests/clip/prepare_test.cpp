@@ -376,17 +376,27 @@ TEST_CASE("several clips of a file share their settings") {
                Catch::Contains("a clip set lists the animations it takes; add 'take: [NAME, NAME]'"));
 }
 
-TEST_CASE("numbers that come along with a clip are blended and handed out by name") {
+namespace {
+
+/// Clips that hold a lid open, half and shut, and one that knows nothing of it.
+Assets blinking() {
     Assets assets;
     assets.rig = body();
-    for (const auto& [name, value] : {std::pair{"open", 0.0F}, {"shut", 1.0F}}) {
+    for (const auto& [name, value] : {std::pair{"open", 0.0F}, {"half", 0.5F}, {"shut", 1.0F}, {"blind", -1.0F}}) {
         ClipSource clip = motion(body(), 1, [](double) { return at(0, 0); });
         NumberTrack blink{"blink", {}};
         blink.values.times = {0, 1};
         blink.values.values = {value, value};
-        clip.numbers.push_back(blink);
+        if (value >= 0) { clip.numbers.push_back(blink); }
         assets.clips.emplace(name, clip);
     }
+    return assets;
+}
+
+} // namespace
+
+TEST_CASE("numbers that come along with a clip are blended and handed out by name") {
+    const Assets assets = blinking();
     const auto character = support::character(
         "gait: 1\nrig: x.glb\nclips: {open: {loop: yes}, shut: {loop: yes}}\nparameters: {lid: {kind: number, range: "
         "[0, 1], smooth: 0}}\n"
@@ -400,6 +410,34 @@ TEST_CASE("numbers that come along with a clip are blended and handed out by nam
     float value = -1;
     CHECK(performer.number_tracks({&value, 1}) == 1);
     CHECK(value == Approx(0.3));
+}
+
+TEST_CASE("a layer's numbers take the place of those below as far as it counts and its clips have them") {
+    const auto shown = [](const std::string& play, double weight) {
+        const auto character = support::character(
+            "gait: 1\nrig: x.glb\nclips: {open: {loop: yes}, half: {loop: yes}, shut: {loop: yes}, blind: {loop: "
+            "yes}}\nparameters: {lid: {kind: number, range: [0, 1], smooth: 0}, much: {kind: number, range: [0, 1]}}\n"
+            "layers:\n  - {name: body, machine: {start: s, states: {s: {play: half}}}}\n"
+            "  - {name: face, weight: much, fade: 0, machine: {start: s, states: {s: {play: " +
+                play + "}}}}\n",
+            blinking());
+        Performer performer(character);
+        performer.set("lid", 0.5);
+        performer.set("much", weight);
+        performer.advance(0.1);
+        float value = -1;
+        performer.number_tracks({&value, 1});
+        return value;
+    };
+    CHECK(shown("shut", 0) == Approx(0.5));
+    CHECK(shown("shut", 1) == Approx(1));
+    CHECK(shown("shut", 0.4) == Approx(0.7));
+    CHECK(shown("blind", 1) == Approx(0.5));
+    // Two clips at once are one layer still.
+    CHECK(shown("{blend: lid, points: {0: shut, 1: shut}}", 1) == Approx(1));
+    CHECK(shown("{blend: lid, points: {0: open, 1: shut}}", 1) == Approx(0.5));
+    CHECK(shown("{blend: lid, points: {0: open, 1: shut}}", 0.5) == Approx(0.5));
+    CHECK(shown("{blend: lid, points: {0: open, 1: open}}", 0.5) == Approx(0.25));
 }
 
 TEST_CASE("marks and spans stay with what they name, in a clip that is cut, turned round, mirrored or quickened") {
