@@ -5,6 +5,7 @@
 #   scripts/setup.sh test      and what only the tests need
 #   scripts/setup.sh fuzz      and clang, whose fuzzer drives the readers
 #   scripts/setup.sh docs      and Doxygen
+#   scripts/setup.sh screenshots   and what turns a terminal's text into a picture
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -14,6 +15,7 @@ packages=(build-essential cmake ninja-build pkg-config
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)
+[ "${1:-build}" = screenshots ] && packages+=(librsvg2-bin)
 [ "${1:-build}" = test ] && packages+=(catch2 ccache nodejs npm bsdutils)
 
 missing=()

@@ -584,6 +584,20 @@ TEST_CASE("a mask is shown on the body, at rest from four sides or in a clip, an
     CHECK(in_layers > 50);
     CHECK(film(by_mask, "mask.svg") > in_layers);
 
+    // A stretch of it alone: she lights a lamp then, and before that her arms are free.
+    auto part = by_layers, before = by_layers;
+    part.insert(part.end(), {"--film-from", "26.5", "--film-to", "28"});
+    before.insert(before.end(), {"--film-from", "19", "--film-to", "24"});
+    CHECK(film(part, "part.svg") > 2 * in_layers);
+    CHECK_THAT(support::read(folder / "part.svg"), Catch::Contains("<svg"));
+    CHECK(film(before, "before.svg") == 1); // the key
+    auto beyond = by_layers;
+    beyond.insert(beyond.end(), {"--film-from", "40", "--film", (folder / "beyond.png").string()});
+    const Finished nothing = gait_tool(beyond);
+    CHECK(nothing.code == 2);
+    CHECK_THAT(nothing.err, Catch::Contains("nothing is played from 40 s on; it lasts 30 s"));
+    CHECK_FALSE(std::filesystem::exists(folder / "beyond.png"));
+
     const std::string path = (folder / "none.png").string();
     const Finished unknown = gait_tool({"perform", document, "--film", path, "--tint", "trunc"});
     CHECK(unknown.code == 2);

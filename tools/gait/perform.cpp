@@ -28,7 +28,9 @@ struct PerformOptions {
     double frames_per_second = 60;
     std::string trace, bake, chart, film;
     View view = View::three_quarters;
-    std::string tint; ///< `layers`, or a mask
+    std::string tint;                                         ///< `layers`, or a mask
+    double film_from = 0;                                     ///< seconds
+    double film_to = std::numeric_limits<double>::infinity(); ///< seconds
     bool json = false;
     bool draft = false;
     std::string enter;
@@ -292,16 +294,34 @@ bool tint_film(Film& film, const std::vector<const RecordedFrame*>& frames, cons
 std::optional<Film> film_of(const Recording& recording, const Loaded& loaded, const PerformOptions& options) {
     const Character& character = *loaded.character;
     const bool animated = options.film.ends_with(".gif");
-    const double wanted = animated ? std::min(recording.seconds * 20, 1200.0) : 12;
-    const std::size_t count = std::min(recording.frames.size(), std::size_t(std::max(wanted, 1.0)));
+    const auto after = [&](double seconds) {
+        const auto found = std::partition_point(recording.frames.begin(), recording.frames.end(),
+                                                [&](const RecordedFrame& f) { return f.time < seconds; });
+        return std::size_t(found - recording.frames.begin());
+    };
+    constexpr double same = 1e-6; // seconds
+    const std::size_t first = after(options.film_from - same), last = after(options.film_to + same);
+    if (first >= last) {
+        const std::string to = std::isinf(options.film_to) ? " s on" : fmt::format(" to {:g} s", options.film_to);
+        complain(
+            fmt::format("nothing is played from {:g}{}; it lasts {:g} s", options.film_from, to, recording.seconds));
+        return std::nullopt;
+    }
+    const std::size_t frames = last - first;
+    const double seconds = recording.frames[last - 1].time - recording.frames[first].time;
+    const double wanted = animated ? std::min(seconds * 20, 1200.0) : 12;
+    const std::size_t count = std::min(frames, std::size_t(std::max(wanted, 1.0)));
     Film film;
     film.title = fmt::format("{}: {:.1f} s", options.document, recording.seconds);
-    film.seconds_between = recording.seconds / double(count);
+    if (frames < recording.frames.size()) {
+        film.title +=
+            fmt::format(", {:.1f} to {:.1f} s of them", recording.frames[first].time, recording.frames[last - 1].time);
+    }
+    film.seconds_between = seconds / double(count);
     std::vector<const RecordedFrame*> shown;
     for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t index = animated || count < 2 ? i * recording.frames.size() / count
-                                                        : i * (recording.frames.size() - 1) / (count - 1);
-        const RecordedFrame& frame = recording.frames[index];
+        const std::size_t index = animated || count < 2 ? i * frames / count : i * (frames - 1) / (count - 1);
+        const RecordedFrame& frame = recording.frames[first + index];
         shown.push_back(&frame);
         film.bodies.push_back(
             {frame.pose, fmt::format("{:.2f} s", frame.time), character.states()[frame.state].name, frame.place});
@@ -497,6 +517,12 @@ void add_perform(CLI::App& app, Run& run) {
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view);
+    command->add_option("--film-from", options->film_from, "film from this second on")
+        ->check(CLI::NonNegativeNumber)
+        ->needs("--film");
+    command->add_option("--film-to", options->film_to, "film up to this second")
+        ->check(CLI::NonNegativeNumber)
+        ->needs("--film");
     command
         ->add_option("--tint", options->tint,
                      "colour the film's bodies by 'layers': which one moves what; or by a mask of the document")
