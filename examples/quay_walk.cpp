@@ -312,6 +312,9 @@ int main(int argument_count, char** arguments) {
             game_driven = true;
         } else if (argument == "--out" && i + 1 < argument_count) {
             out = arguments[++i];
+        } else if (argument.starts_with("-")) {
+            std::fputs("usage: quay_walk [DOCUMENT] [--game-driven] [--out PREFIX]\n", stderr);
+            return 2;
         } else {
             document = argument;
         }
