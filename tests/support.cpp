@@ -64,6 +64,11 @@ Finished run(const std::vector<std::string>& arguments, const std::filesystem::p
     return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read(out), read(err)};
 }
 
+Finished gait_tool(std::vector<std::string> arguments) {
+    arguments.insert(arguments.begin(), tool().string());
+    return run(arguments);
+}
+
 gait::Rig chain(int joints) {
     gait::Rig rig;
     rig.name = "chain";

@@ -38,6 +38,9 @@ struct Finished {
 /// Runs a program without a shell, in the project's folder unless another is given.
 [[nodiscard]] Finished run(const std::vector<std::string>& arguments, const std::filesystem::path& folder = project());
 
+/// Runs `gait` with these arguments.
+[[nodiscard]] Finished gait_tool(std::vector<std::string> arguments);
+
 /// A chain of joints, each a metre above the one before.
 [[nodiscard]] gait::Rig chain(int joints);
 

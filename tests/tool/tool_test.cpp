@@ -11,14 +11,10 @@
 
 using nlohmann::json;
 using support::Finished;
+using support::gait_tool;
 using support::run;
 
 namespace {
-
-Finished gait_tool(std::vector<std::string> arguments) {
-    arguments.insert(arguments.begin(), support::tool().string());
-    return run(arguments);
-}
 
 const std::string document = "demo/lamplighter.gait.yaml", cues = "demo/round.cues.yaml",
                   evening = "demo/evening.cues.yaml";
