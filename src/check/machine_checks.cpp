@@ -229,8 +229,11 @@ private:
         }
         for (std::size_t p = 0; p < data_.parameters.size(); ++p) {
             const ParameterInfo& info = data_.parameters[p];
-            const Place place = document_.parameters[p].name.place;
-            const std::string path = "parameters." + info.name;
+            // The signals that ask for one-shots stand behind the document's own parameters.
+            const std::size_t own = document_.parameters.size();
+            const bool asks = p >= own;
+            const Place place = asks ? document_.one_shots[p - own].name.place : document_.parameters[p].name.place;
+            const std::string path = (asks ? "one_shots." : "parameters.") + info.name;
             if (!used[p]) {
                 sink_.warn(place, "unused-parameter",
                            fmt::format("nothing looks at '{}'; use it in a condition or a blend space, or remove it",
@@ -250,10 +253,10 @@ private:
                            path);
             }
             if (awaited[p] && set) {
+                const std::string waits = asks ? fmt::format("one-shot '{}' waits to be asked for", info.name)
+                                               : fmt::format("transitions wait for signal '{}'", info.name);
                 sink_.warn(place, "unsent-signal",
-                           fmt::format("transitions wait for signal '{}', and no cue sends it; add 'send: {}'",
-                                       info.name, info.name),
-                           path);
+                           fmt::format("{}, and no cue sends it; add 'send: {}'", waits, info.name), path);
             }
         }
     }

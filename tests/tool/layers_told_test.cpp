@@ -144,6 +144,17 @@ TEST_CASE("why tells what keeps a layer from beginning, and leaves out the state
     CHECK(kept);
 }
 
+TEST_CASE("a one-shot that no cue sheet asks for is said, where it stands") {
+    const support::TemporaryFolder folder;
+    const std::string all = cues(folder);
+    const std::string none = folder.write("none.cues.yaml", "seconds: 1\ncues:\n  - {at: 0, set: {speed: 1}}\n");
+    CHECK_THAT(gait_tool({"check", guide, "--cues", all}).err, !Catch::Contains("greet"));
+    const Finished checked = gait_tool({"check", guide, "--cues", none});
+    CHECK_THAT(checked.err, Catch::Contains("7_layers.gait.yaml:35:3: warning: one-shot 'greet' waits to be asked for, "
+                                            "and no cue sends it; add 'send: greet' [unsent-signal]"));
+    CHECK_THAT(checked.err, Catch::Contains("transitions wait for signal 'bell', and no cue sends it"));
+}
+
 TEST_CASE("a chart has a lane for each layer and one for one-shots, and a trace a column for each") {
     const support::TemporaryFolder folder;
     const std::string sheet = cues(folder), chart = (folder / "chart.svg").string(),
