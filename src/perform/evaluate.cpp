@@ -88,8 +88,7 @@ void add_steps(const Sample& sample, const std::uint32_t* signs, Window window, 
     }
 }
 
-/// What the weights of a motion's channels are multiplied by: a number, or, where masks have a part in it, one that
-/// differs from joint to joint of a window.
+/// How the weights of a motion's channels differ from joint to joint of a window.
 class Profiles {
 public:
     Profiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window) {
@@ -99,36 +98,18 @@ public:
         for (std::size_t c = 0; c < channels.size(); ++c) {
             const Channel& channel = channels[c];
             const std::span entries(table.entries.data() + channel.first_entry, channel.entry_count);
-            const auto shared = [&](auto mask) {
-                const float own = share_of(channel, entries, terms, mask);
-                return channel.parent == 0 ? own : own * factors_[channel.parent - 1U];
-            };
-            const bool has_mask =
-                channel.mask != no_index || (channel.parent != 0 && differs_[channel.parent - 1U]) ||
-                std::any_of(entries.begin(), entries.end(), [](const MixEntry& e) { return e.mask != no_index; });
-            differs_[c] = has_mask;
-            if (!has_mask) {
-                factors_[c] = shared([](std::uint16_t) { return 1.0F; });
-                continue;
-            }
-            factors_[c] = 1;
             for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                const float own = shared([&](std::uint16_t index) {
+                const float own = share_of(channel, entries, terms, [&](std::uint16_t index) {
                     return index == no_index ? 1.0F : data.masks[index][window.first + lane];
                 });
-                const bool under = channel.parent != 0 && differs_[channel.parent - 1U];
-                rows_[c][lane] = under ? own * rows_[channel.parent - 1U][lane] : own;
+                rows_[c][lane] = channel.parent == 0 ? own : own * rows_[channel.parent - 1U][lane];
             }
         }
     }
 
-    /// Null where it is the same for all joints: then it is `factor`.
+    /// Null for the whole body.
     [[nodiscard]] const float* of(std::uint8_t channel) const {
-        return channel == 0 || !differs_[channel - 1U] ? nullptr : rows_[channel - 1U].data();
-    }
-    /// 1 where it differs.
-    [[nodiscard]] float factor(std::uint8_t channel) const {
-        return channel == 0 || differs_[channel - 1U] ? 1.0F : factors_[channel - 1U];
+        return channel == 0 ? nullptr : rows_[channel - 1U].data();
     }
 
 private:
@@ -147,9 +128,7 @@ private:
         return own / std::max(1.0F, all);
     }
 
-    std::array<bool, most_channels> differs_;                                             // NOLINT: as many as channels
-    std::array<float, most_channels> factors_;                                            // NOLINT: as many as channels
-    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: where they differ
+    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
 };
 
 /// Clips that are summed into rows, many at a time.
@@ -368,12 +347,8 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
     const auto leaves = leaves_of(data, instance);
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
-        float weight = at.share * playhead.weight;
-        const float* own = nullptr;
-        if (profiles != nullptr) {
-            weight *= profiles->factor(leaf.channel);
-            own = profiles->of(leaf.channel);
-        }
+        const float weight = at.share * playhead.weight;
+        const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
         if (!(weight > 0)) { continue; }
         const bool adds = leaf.additive != no_index;
         const SampledClip& clip = adds ? data.additives[leaf.additive] : data.clips[leaf.clip];
@@ -590,8 +565,7 @@ namespace {
 double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
     if (leaf.channel == 0) { return 1; }
     const Profiles profiles(data, block, instance, {0, 1});
-    const float* differs = profiles.of(leaf.channel);
-    return double(differs != nullptr ? *differs : profiles.factor(leaf.channel));
+    return double(*profiles.of(leaf.channel));
 }
 
 } // namespace

@@ -214,6 +214,42 @@ TEST_CASE("a layer that adds turns what is below by its difference to a pose") {
     CHECK(bent(performer, 4) == Approx(45).margin(0.01));
 }
 
+TEST_CASE("a layer that adds moves joints by its difference too, by its weight") {
+    Assets own = assets();
+    ClipSource shift = pose("shift", 0);
+    shift.tracks[3].translation.times = {0};
+    shift.tracks[3].translation.values = {{0.2F, 1, 0}};
+    own.clips["shift"] = shift;
+    Performer performer(support::character(
+        std::string(clips) + "  shift: {loop: yes}\n" + two +
+            "layers:\n"
+            "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+            "  - {name: nudge, mask: soft, mode: add, against: low, weight: much, fade: 0, machine: {start: a, states: "
+            "{a: {play: shift}}}}\n",
+        own));
+    for (const double much : {0.0, 0.25, 1.0}) {
+        performer.set("much", much);
+        performer.advance(frame);
+        CHECK(pose_of(performer)[3].translation.x == Approx(0.2 * much * 2 / 3).margin(1e-6)); // two thirds of its mask
+    }
+}
+
+TEST_CASE("a mix under a mask inside a mix under another counts where both do, by their product") {
+    Performer performer(make(std::string(two) +
+                             "motions:\n  inner: {mix: [low, {play: high, mask: soft}]}\n"
+                             "layers:\n"
+                             "  - name: legs\n"
+                             "    machine:\n"
+                             "      start: a\n"
+                             "      states:\n"
+                             "        a: {play: {mix: [low, {play: inner, mask: upper, weight: 0.5}]}}\n"));
+    performer.advance(frame);
+    CHECK(bent(performer, 1) == Approx(0).margin(1e-3));
+    CHECK(bent(performer, 2) == Approx(0).margin(1e-3)); // outside the outer mask
+    CHECK(bent(performer, 3) == Approx(40 * 0.5 * 2 / 3).margin(0.3));
+    CHECK(bent(performer, 5) == Approx(40 * 0.5).margin(0.3));
+}
+
 TEST_CASE("the topmost layer that gives a value wins, by its weight, and one that does not give it lets it through") {
     const auto character =
         make(std::string("parameters: {much: {kind: number, range: [0, 1]}}\nvalues:\n  top: {kind: number, "
@@ -845,6 +881,48 @@ TEST_CASE("whether what is forbidden at once could come about is looked through,
     CHECK(narrowed[0].possible);
     CHECK(narrowed[0].when == "much > 0.5");
     CHECK_FALSE(forbidden("busy", ", when: much > 0.5 and legs is still")[0].possible);
+}
+
+TEST_CASE("a way to what is forbidden may lead through what another layer is led to") {
+    const auto pairs_where = [](const std::string& leads) {
+        return forbidden_pairs(
+            *make(std::string(two) +
+                  "forbid: [{yields: arms.raised, while: legs.sat}]\n"
+                  "layers:\n"
+                  "  - {name: legs, machine: {start: still, states: {still: {play: low}, sat: {play: high}}}}\n"
+                  "  - name: arms\n    mask: upper\n    machine:\n      start: free\n      states:\n"
+                  "        free: {play: nothing, go: [{to: bell, signal: tap}]}\n"
+                  "        bell: {play: up, " +
+                  leads + "go: [{to: raised, when: busy}]}\n        raised: {play: high}\n"));
+    };
+    CHECK_FALSE(pairs_where("")[0].possible); // her legs come there in no other way
+    const auto led = pairs_where("leads: [{layer: legs, to: sat}], ");
+    CHECK(led[0].possible);
+    CHECK(led[0].way.size() == 2);
+}
+
+TEST_CASE("a layer with a weight or a state that plays nothing hides no other, one on the whole body always does") {
+    const auto remarks = [](const std::string& arms) {
+        const DocumentRead read = read_document_text(
+            clips + std::string(two) + "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n" +
+                "  - {name: arms, " + arms + "}\n",
+            "x.gait.yaml");
+        const Compiled compiled = compile(read.document, assets());
+        REQUIRE(compiled.character);
+        std::string codes;
+        for (const Diagnostic& found : inspect(read.document, assets(), compiled.character.get())) {
+            if (found.code == "hidden-layers") { codes += found.message; }
+        }
+        return codes;
+    };
+    const std::string machine = "machine: {start: a, states: {a: {play: high}}}";
+    CHECK_THAT(remarks(machine), Catch::Contains("'arms' always counts on the whole body"));
+    CHECK(remarks("weight: busy, " + machine).empty());
+    CHECK(remarks("mask: upper, " + machine).empty());
+    CHECK(remarks("mode: add, against: low, " + machine).empty());
+    CHECK(remarks("machine: {start: a, states: {a: {play: high, go: [{to: b, when: busy}]}, b: {play: nothing, go: "
+                  "[{to: a, when: not busy}]}}}")
+              .empty());
 }
 
 TEST_CASE("a rig too large for a layer in model space is said instead of overrun") {

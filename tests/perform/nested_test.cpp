@@ -80,6 +80,26 @@ TEST_CASE("a machine that resumes goes on in the state it was left in, another b
     }
 }
 
+TEST_CASE("a machine that resumes begins anew when it was left in its last state") {
+    Performer performer(machine("on: {kind: flag}, off: {kind: flag}",
+                                "rest: {play: low, go: [{to: act, when: on}]}\nact:\n  resume: yes\n  machine:\n"
+                                "    start: one\n    states:\n      one: {play: high, go: [{to: two, after: 0.3}]}\n"
+                                "      two: {play: side}\n  go: [{to: rest, when: off}]\n"));
+    const auto visit = [&](double seconds) {
+        performer.set("off", false);
+        performer.set("on", true);
+        const std::string first = at(performer, 0.05);
+        (void)at(performer, seconds);
+        performer.set("on", false);
+        performer.set("off", true);
+        (void)at(performer, 0.05);
+        return first;
+    };
+    CHECK(visit(0.1) == "act.one");
+    CHECK(visit(0.4) == "act.one"); // where it was left, and on to the last
+    CHECK(visit(0.1) == "act.one"); // which is not where it goes on
+}
+
 TEST_CASE("a machine has ended when a last state of it has, and what is left counts down to that") {
     const auto character = machine("x: {kind: flag}", "act:\n  machine:\n    start: one\n    states:\n"
                                                       "      one: {play: spin, go: [{to: two, at: end, fade: 0.1}]}\n"
