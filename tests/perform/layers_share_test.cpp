@@ -107,7 +107,8 @@ TEST_CASE("a state that needs the whole body begins afresh after another one, th
              "        one: {play: shared, whole_body: yes, go: [{to: two, when: busy, fade: 0.2}]}\n"
              "        two: {play: shared, whole_body: yes, go: [{to: three, when: not busy, fade: 0.2}]}\n"
              "        three: {play: shared, go: [{to: four, when: busy, fade: 0.2}]}\n"
-             "        four: {play: shared}\n");
+             "        four: {play: shared, go: [{to: five, when: not busy, fade: 0.2}]}\n"
+             "        five: {play: shared, whole_body: yes}\n");
     Performer performer(character);
     const auto newest = [&] { return performer.instance(performer.instance_count(1) - 1, 1); };
     for (int i = 0; i < 20; ++i) { performer.advance(frame); }
@@ -126,6 +127,10 @@ TEST_CASE("a state that needs the whole body begins afresh after another one, th
     performer.advance(frame);
     CHECK(performer.state_name(1) == "four");
     CHECK(newest().serial == third); // passed on
+    performer.set("busy", false);
+    performer.advance(frame);
+    CHECK(performer.state_name(1) == "five");
+    CHECK(newest().serial != third); // it spreads over the whole body, with a fade
 }
 
 TEST_CASE("who leads another layer is not led back by it in the same instant") {
