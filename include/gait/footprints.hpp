@@ -24,8 +24,8 @@ struct Footprint {
 };
 
 /// Watches the feet of a body frame by frame. A foot is down while its lower point, heel or ball, is within a
-/// centimetre of the ground and neither rises nor falls by more than 0.15 m/s; of that time the frames within 0.03 s, or
-/// one and a half frames, of either edge belong to the swing.
+/// centimetre of the ground and neither rises nor falls by more than 0.15 m/s; of that time the frames within 0.03 s,
+/// or one and a half frames, of either edge belong to the swing.
 class GAIT_API Footprints {
 public:
     /// Feet are found by name or by shape.

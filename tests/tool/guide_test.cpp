@@ -12,8 +12,8 @@ using namespace gait;
 namespace {
 
 const std::vector<std::string>& chapters() {
-    static const std::vector<std::string> names{"1_import",      "2_states", "3_blending",
-                                                "4_transitions", "5_chains", "6_spaces", "7_layers"};
+    static const std::vector<std::string> names{"1_import", "2_states", "3_blending", "4_transitions",
+                                                "5_chains", "6_spaces", "7_layers"};
     return names;
 }
 
