@@ -291,7 +291,7 @@ void write_picture(const std::vector<Step>& steps, const std::vector<gait::Footp
         << "' y='62'>The darker strips are mooring gaps, the darker ground lies 1.6 m lower. A stroke "
            "a second says where she faces; dots are footprints, left blue and right orange.</text>\n";
     for (std::size_t n = 0; n < named.size(); ++n) {
-        const double at = 90 + 19 * double(n % 4), across = left + 230 * double(n / 4);
+        const double at = 90 + 19 * double(n % 4), across = left + 230 * std::floor(double(n) / 4);
         out << "<line x1='" << across << "' y1='" << at << "' x2='" << across + 28 << "' y2='" << at
             << "' stroke-width='3' stroke='" << colours[n % colours.size()] << "'"
             << (n >= colours.size() ? " stroke-dasharray='5 3'" : "") << "/><text x='" << across + 36 << "' y='"

@@ -206,13 +206,13 @@ double cycle_of(Performer performer) {
     const auto start = heaviest(performer);
     if (!start) { return 0; }
     double before = start->cycles;
-    for (double time = step; time < longest; time += step) {
+    for (int i = 1; i * step < longest; ++i) {
         performer.advance(step);
         const auto now = heaviest(performer);
         if (!now || now->clip != start->clip) { return 0; }
         if (std::fabs(now->cycles - start->cycles) >= 1) {
             const double over = std::fabs(now->cycles - start->cycles) - 1;
-            return time - step * over / std::max(1e-12, std::fabs(now->cycles - before));
+            return i * step - step * over / std::max(1e-12, std::fabs(now->cycles - before));
         }
         before = now->cycles;
     }

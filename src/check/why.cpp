@@ -137,7 +137,7 @@ private:
 
     template <typename Add> void weigh_condition(const std::string& text, const Standing& standing, Add add) {
         ExpressionScope scope = data_.scope;
-        scope.add_edge = [](bool, std::vector<Instruction>) { return nothing; };
+        scope.add_edge = [](bool, const std::vector<Instruction>&) { return nothing; };
         const ParsedExpression parsed = parse_expression(text, scope, ValueType::flag);
         if (parsed.error) { return; }
         std::string values;

@@ -21,7 +21,7 @@ std::string our_name(const std::string& theirs, const FitDefinition& how) {
     for (const auto& [from, to] : how.joints) {
         if (from.value == theirs) { return to.value; }
     }
-    const std::string bare = stripped(theirs, how);
+    std::string bare = stripped(theirs, how);
     for (const auto& [from, to] : how.joints) {
         if (from.value == bare) { return to.value; }
     }

@@ -278,7 +278,7 @@ public:
         const bool travels = find_travel_joint(joint);
         const auto window = cut_window();
         if (window) { seconds_ = window->second - window->first; }
-        const bool works = rig_.joints.size() > 0 && result_.source.seconds > 0;
+        const bool works = !rig_.joints.empty() && result_.source.seconds > 0;
         if (works && (window || settings_.reverse || settings_.mirror || travels || settings_.seam)) {
             PoseTrack track = to_poses(result_.source, rig_);
             if (window) {

@@ -15,8 +15,14 @@ BodyStep place_at(const std::vector<BodyStep>& path, double position) {
 BodyStep travel_between(const TravelPath& travel, double from, double to) {
     if (travel.path.empty()) { return scaled(travel.cycle, to - from); }
     BodyStep way = inverse(place_at(travel.path, from));
-    for (; to < 0; to += 1) { way = way * inverse(travel.path.back()); } // played backward
-    for (; to > 1; to -= 1) { way = way * travel.path.back(); }          // it begins again where it ended
+    while (to < 0) { // played backward
+        way = way * inverse(travel.path.back());
+        to += 1;
+    }
+    while (to > 1) { // it begins again where it ended
+        way = way * travel.path.back();
+        to -= 1;
+    }
     return logarithm(way * place_at(travel.path, to));
 }
 
