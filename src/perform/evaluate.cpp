@@ -2,19 +2,15 @@
 
 #include "math/pose_kernels.hpp"
 #include "math/room.hpp"
-#include "math/springs.hpp"
+#include "perform/channel_profiles.hpp"
+#include "perform/inertial_offset.hpp"
 #include "perform/playheads.hpp"
 
 #include <algorithm>
-#include <cmath>
-#include <optional>
 #include <span>
 
 namespace gait {
 namespace {
-
-/// The step over which a velocity is measured by difference, seconds.
-constexpr double velocity_step = 1.0 / 2048;
 
 /// A clip at an instant.
 struct Sample {
@@ -87,49 +83,6 @@ void add_steps(const Sample& sample, const std::uint32_t* signs, Window window, 
         }
     }
 }
-
-/// How the weights of a motion's channels differ from joint to joint of a window.
-class Profiles {
-public:
-    Profiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window) {
-        const MotionTable& table = data.motions;
-        const auto channels = table.channels_of(table.motions[data.states[instance.state].motion]);
-        const float* terms = block.terms(instance);
-        for (std::size_t c = 0; c < channels.size(); ++c) {
-            const Channel& channel = channels[c];
-            const std::span entries(table.entries.data() + channel.first_entry, channel.entry_count);
-            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                const float own = share_of(channel, entries, terms, [&](std::uint16_t index) {
-                    return index == no_index ? 1.0F : data.masks[index][window.first + lane];
-                });
-                rows_[c][lane] = channel.parent == 0 ? own : own * rows_[channel.parent - 1U][lane];
-            }
-        }
-    }
-
-    /// Null for the whole body.
-    [[nodiscard]] const float* of(std::uint8_t channel) const {
-        return channel == 0 ? nullptr : rows_[channel - 1U].data();
-    }
-
-private:
-    /// The part of a channel beside the others of its mix.
-    template <typename Mask>
-    static float share_of(const Channel& channel, std::span<const MixEntry> entries, const float* terms, Mask mask) {
-        if (entries.empty()) { return mask(channel.mask); }
-        float others = 0;
-        for (const MixEntry& entry : entries.subspan(1)) {
-            others += (entry.term == no_index ? 1.0F : terms[entry.term]) * mask(entry.mask);
-        }
-        const MixEntry& lowest = entries.front();
-        const float first = lowest.term == no_index ? std::max(0.0F, 1 - others) : terms[lowest.term];
-        const float all = first + others;
-        const float own = channel.rest ? first + std::max(0.0F, 1 - all) : mask(channel.mask);
-        return own / std::max(1.0F, all);
-    }
-
-    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
-};
 
 /// Clips that are summed into rows, many at a time.
 class Summing {
@@ -274,65 +227,6 @@ private:
     Summing poses_, differences_;
 };
 
-void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
-    const LayerHeader& layer = block.layer();
-    const Window reach = block.reach();
-    const OffsetUnits units = block.offset_units(window.first);
-    alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
-    const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
-    for (std::size_t axis = 0; axis < 3; ++axis) {
-        const std::int16_t* start = block.offset_turn(axis);
-        const std::int16_t* velocity = block.offset_turn(axis + 3);
-        for (std::size_t lane = first; lane < end; ++lane) {
-            const OffsetCurve curve{float(start[lane - reach.first]) * units.start,
-                                    float(velocity[lane - reach.first]) * units.velocity};
-            turn[axis * window_lanes + lane - window.first] = float(decayed(curve, layer.offset_seconds, elapsed));
-        }
-    }
-    kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
-    const float* move = block.offset_move();
-    for (std::size_t i = 0; i < data.moved.size(); ++i) {
-        const auto [row, joint] = data.moved[i];
-        if (joint < first || joint >= end) { continue; }
-        out.first[row * out.stride + joint - window.first] +=
-            float(decayed({move[i], move[data.moved.size() + i]}, layer.offset_seconds, elapsed));
-    }
-}
-
-Quat quat_at(const WindowPose& pose, std::size_t lane) {
-    return {pose.rows[lane], pose.rows[window_lanes + lane], pose.rows[2 * window_lanes + lane],
-            pose.rows[3 * window_lanes + lane]};
-}
-
-/// The rotation vector of a unit quaternion with w >= 0, radians.
-Vec3 rotation_vector(Quat q) {
-    const double sine = std::sqrt(double(q.x) * q.x + double(q.y) * q.y + double(q.z) * q.z);
-    const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(q.w)) / sine;
-    return {float(q.x * scale), float(q.y * scale), float(q.z * scale)};
-}
-
-} // namespace
-
-std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what) {
-    std::array<float, most_instances> shares{};
-    if (layer.instance_count == 1 && what.first_instance == 0 && what.last_instance > 0) {
-        shares[0] = 1;
-        return shares;
-    }
-    double rest = 1;
-    for (std::size_t i = std::min<std::size_t>(layer.instance_count, what.last_instance); i-- > what.first_instance;) {
-        const Instance& instance = layer.instances[i];
-        const double elapsed = instance.elapsed + what.shift;
-        const double own =
-            i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / instance.fade);
-        shares[i] = float(rest * own);
-        rest *= 1 - own;
-    }
-    return shares;
-}
-
-namespace {
-
 /// At what instant an instance is looked at, and how much it counts.
 struct InstanceAt {
     float share = 0;
@@ -343,7 +237,7 @@ struct InstanceAt {
 };
 
 void add_instance(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                  const InstanceAt& at, std::size_t lanes, WindowBlend& blend, const Profiles* profiles) {
+                  const InstanceAt& at, std::size_t lanes, WindowBlend& blend, const ChannelProfiles* profiles) {
     const auto leaves = leaves_of(data, instance);
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
@@ -379,80 +273,6 @@ void add_instance(const CharacterData& data, const PerformerBlock& block, const 
     }
 }
 
-} // namespace
-
-float offset_left(const LayerHeader& layer) {
-    if (layer.offset_active == 0) { return 0; }
-    return float(1 - eased(Ease::smooth, layer.offset_elapsed / double(layer.offset_seconds)));
-}
-
-namespace {
-
-/// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
-double share_left(const LayerHeader& layer, std::uint32_t serial) {
-    if (layer.instances[0].serial != serial) { return 0; }
-    double left = 1;
-    for (std::size_t i = 1; i < layer.instance_count; ++i) {
-        const Instance& instance = layer.instances[i];
-        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
-    }
-    return left;
-}
-
-/// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
-float value_offset_left(const LayerHeader& layer) {
-    return offset_left(layer) * float(share_left(layer, layer.offset_serial));
-}
-
-} // namespace
-
-namespace {
-
-/// As weights, which are not negative.
-Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
-
-} // namespace
-
-PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
-    const LayerHeader& layer = block.layer();
-    const CompiledLayer& own = data.layers[block.layer_index()];
-    PoseShares result;
-    result.share = instance_shares(layer, what);
-    if (!own.has_nothing && !own.has_whole_body) { return result; }
-    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
-    result.masked = 0;
-    std::size_t newest = last;
-    for (std::size_t i = what.first_instance; i < last; ++i) {
-        const CompiledState& state = data.states[layer.instances[i].state];
-        if (data.motions.motions[state.motion].nothing) {
-            result.share[i] = 0;
-            continue;
-        }
-        newest = i;
-        (state.whole_body ? result.whole_body : result.masked) += result.share[i];
-    }
-    if (own.mode == LayerMode::add) { return result; }
-    if (what.folded != nullptr) {
-        result.folded = *what.folded;
-    } else if (what.with_offset) {
-        const float left = value_offset_left(layer);
-        result.folded = {layer.offset_masked * left, layer.offset_whole_body * left};
-    }
-    // What was folded may have covered less than what stays: then it only takes from the cover.
-    const Folded counts = counted(result.folded);
-    const float all = result.masked + result.whole_body + counts.masked + counts.whole_body;
-    if (all > 0) {
-        result.scale = 1 / all;
-        for (float& share : result.share) { share *= result.scale; }
-    } else if (newest < last) {
-        // Only just entered, it shows what it will be.
-        result.share[newest] = 1;
-    }
-    return result;
-}
-
-namespace {
-
 /// Where motions count on unlike parts of the body, the sum of their weights differs from lane to lane.
 struct UnlikeCover {
     // NOLINTNEXTLINE: filled when it is used
@@ -487,18 +307,7 @@ void scale_offsets(const CharacterData& data, Window window, const float* invers
     }
 }
 
-} // namespace
-
-void fill_rest(const CharacterData& data, Window window, PoseRows out) {
-    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
-        std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes,
-                    out.first + row * out.stride);
-    }
-}
-
-namespace {
-
-/// The same of what some clip moves alone, where it is little.
+/// As `fill_rest`, of what some clip moves alone, where it is little.
 void fill_moved_rest(const CharacterData& data, Window window, PoseRows out) {
     constexpr std::size_t lanes_at_once = 4; // a whole row is copied so much more quickly
     if (data.moved.size() * lanes_at_once > (data.layout.pose_rows - 4) * data.layout.lanes) {
@@ -513,6 +322,13 @@ void fill_moved_rest(const CharacterData& data, Window window, PoseRows out) {
 }
 
 } // namespace
+
+void fill_rest(const CharacterData& data, Window window, PoseRows out) {
+    for (std::size_t row = 4; row < data.layout.pose_rows; ++row) {
+        std::copy_n(data.rest.data() + (row - 4) * data.layout.lanes + window.first, window.lanes,
+                    out.first + row * out.stride);
+    }
+}
 
 LayerPose::LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what)
     : data_(data), block_(block), what_(what), shares_(pose_shares(data, block, what)),
@@ -537,7 +353,7 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
     const Folded counts = counted(shares_.folded);
     const Folded folded{counts.masked * shares_.scale, counts.whole_body * shares_.scale};
     if (folded.masked + folded.whole_body > 0) { blend.add_rest(folded.masked, folded.whole_body, mask); }
-    Room<Profiles, most_instances> profiles; // what they hold stays until the window is done
+    Room<ChannelProfiles, most_instances> profiles; // what they hold stays until the window is done
     for (std::size_t i = what_.first_instance; i < last; ++i) {
         if (!(shares_.share[i] > 0)) { continue; }
         const Instance& instance = layer.instances[i];
@@ -549,7 +365,8 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
         }
         blend.begin_instance(block_.signs(instance));
         const bool has_channels = data_.motions.motions[state.motion].channel_count > 0;
-        const Profiles* own_profiles = has_channels ? &profiles.make(i, data_, block_, instance, window) : nullptr;
+        const ChannelProfiles* own_profiles =
+            has_channels ? &profiles.make(i, data_, block_, instance, window) : nullptr;
         add_instance(data_, block_, instance, at, window.lanes, blend, own_profiles);
     }
     blend.finish();
@@ -557,269 +374,6 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
     if (what_.with_offset && layer.offset_active != 0) {
         apply_offset(data_, block_, std::max(0.0, layer.offset_elapsed + what_.shift), window, out);
     }
-}
-
-namespace {
-
-/// How much of a clip's weight counts where the travel is: at the rig's root.
-double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
-    if (leaf.channel == 0) { return 1; }
-    const Profiles profiles(data, block, instance, {0, 1});
-    return double(*profiles.of(leaf.channel));
-}
-
-} // namespace
-
-WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
-                           PhaseStep phase) {
-    const LayerHeader& layer = block.layer();
-    const auto shares = instance_shares(layer, what);
-    WeighedTravel sum;
-    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
-    for (std::size_t i = what.first_instance; i < last; ++i) {
-        const Instance& instance = layer.instances[i];
-        const CompiledState& state = data.states[instance.state];
-        const Motion& motion = data.motions.motions[state.motion];
-        const bool claims = block.layer_index() == 0 ||
-                            (!motion.nothing && (data.layers[block.layer_index()].takes_travel || state.takes_travel));
-        if (!(shares[i] > 0) || !claims) { continue; }
-        sum.claim += double(shares[i]);
-        if (state.game_moves) { continue; }
-        const auto leaves = data.motions.leaves_of(motion);
-        if (instance.frozen == 0 && motion.paced) {
-            const Bend& bend = block.bend(instance);
-            sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
-            sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
-        }
-        for (const Playhead& playhead : block.playing(instance)) {
-            const Leaf& leaf = leaves[playhead.leaf];
-            const TravelPath& travel = data.clips[leaf.clip].travel;
-            if (!travel.travels || leaf.additive != no_index) { continue; }
-            const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
-            double from = playhead.position, to = from + dt * own_speed(instance, leaf, playhead);
-            if (follows_phase(instance, leaf)) {
-                const PhaseWarp& warp = data.motions.warp_of(leaf);
-                from = warp.place(phase.from);
-                to = warp.place(phase.to);
-            }
-            if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-            const BodyStep own = travel_between(travel, from, to);
-            sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
-                         sum.twist.yaw + weight * own.yaw};
-            sum.share += weight;
-        }
-    }
-    return sum;
-}
-
-BodyStep offset_travel(const LayerHeader& layer, double dt) {
-    if (layer.offset_active == 0) { return {}; }
-    // Simpson's rule over the part of the step in which it still decays.
-    const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed;
-    const double to = std::min(from + dt, seconds);
-    if (!(to > from)) { return {}; }
-    const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
-    const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
-    return scaled(layer.offset_travel, integral);
-}
-
-namespace {
-
-/// The velocity that these instances give the body now, a second.
-BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
-    const double strides = strides_of(block.layer());
-    const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
-    return scaled(weigh_travel(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
-}
-
-/// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
-void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const Quat here = quat_at(now, lane);
-        Quat there = quat_at(later, lane);
-        if (dot(here, there) < 0) { there = -there; }
-        const Quat back = here * conjugate(there) * here;
-        for (const auto& [row, value] : {std::pair{0, back.x}, {1, back.y}, {2, back.z}, {3, back.w}}) {
-            later.rows[std::size_t(row) * window_lanes + lane] = value;
-        }
-    }
-    for (const auto& [row, joint] : data.moved) {
-        const std::size_t lane = joint - window.first; // wraps round to a large one before the window
-        if (lane >= window.lanes) { continue; }
-        const std::size_t cell = row * window_lanes + lane;
-        later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
-    }
-}
-
-/// A value summed over these instances.
-float summed_value(const CharacterData& data, const LayerHeader& layer, const Evaluation& what, std::size_t value) {
-    const auto shares = instance_shares(layer, what);
-    float sum = 0;
-    for (std::size_t i = what.first_instance; i < std::min<std::size_t>(layer.instance_count, what.last_instance);
-         ++i) {
-        sum += shares[i] * data.state_values[layer.instances[i].state * data.value_info.size() + value];
-    }
-    return sum;
-}
-
-} // namespace
-
-namespace {
-
-/// A number that the states of a layer give, and how much of the layer gives it.
-struct GivenNumber {
-    float sum = 0, part = 0;
-};
-
-GivenNumber number_of_layer(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
-    const LayerHeader& layer = block.layer();
-    const std::size_t count = data.value_info.size();
-    const auto shares = instance_shares(layer, {});
-    GivenNumber given;
-    for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const std::size_t cell = layer.instances[i].state * count + value;
-        if (block.layer_index() > 0 && data.state_gives[cell] == 0) { continue; }
-        given.sum += shares[i] * data.state_values[cell];
-        given.part += shares[i];
-    }
-    given.sum += block.value_offset()[value] * value_offset_left(layer);
-    return given;
-}
-
-/// What switches: of the state that is entered, or of the one before until the middle of the fade. Nothing where the
-/// layer has none.
-std::optional<float> switch_of_layer(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
-    const LayerHeader& layer = block.layer();
-    const ValueInfo& info = data.value_info[value];
-    std::size_t i = layer.instance_count - 1U;
-    while (info.at_middle && i > 0 && layer.instances[i].elapsed < layer.instances[i].fade / 2) { --i; }
-    const Instance& instance = layer.instances[i];
-    if (info.at_middle && instance.inertial != 0 && instance.elapsed < instance.fade / 2 && layer.offset_active != 0) {
-        return block.value_offset()[value];
-    }
-    const std::size_t cell = instance.state * data.value_info.size() + value;
-    if (block.layer_index() > 0 && (data.state_gives[cell] == 0 || !(layer.weight.value > 0))) { return std::nullopt; }
-    return data.state_values[cell];
-}
-
-} // namespace
-
-float value_now(const CharacterData& data, const PerformerBlock& block, std::size_t value) {
-    float now = 0;
-    for (std::size_t l = 0; l < data.layers.size(); ++l) {
-        const PerformerBlock own = block.of_layer(l);
-        if (data.value_info[value].kind == ParameterKind::number) {
-            const GivenNumber given = number_of_layer(data, own, value);
-            const auto weight = float(own.layer().weight.value);
-            now = l == 0 ? given.sum : now * (1 - weight * given.part) + weight * given.sum;
-        } else if (const auto given = switch_of_layer(data, own, value)) {
-            now = *given;
-        }
-    }
-    return now;
-}
-
-namespace {
-
-/// Stores the rotation vectors of a window as integers from component `first` on, and says what one of them stands for.
-float store_offset(const PerformerBlock& block, std::size_t first, Window window,
-                   const std::array<Vec3, window_lanes>& vectors) {
-    const std::span of_window{vectors.data(), window.lanes};
-    float greatest = 0;
-    for (const Vec3& v : of_window) { greatest = std::max({greatest, std::fabs(v.x), std::fabs(v.y), std::fabs(v.z)}); }
-    constexpr float most = 32767;
-    const float scale = greatest > 0 ? most / greatest : 0;
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const std::size_t at = window.first + lane - block.reach().first;
-        const Vec3& v = vectors[lane];
-        block.offset_turn(first)[at] = std::int16_t(std::lround(v.x * scale));
-        block.offset_turn(first + 1)[at] = std::int16_t(std::lround(v.y * scale));
-        block.offset_turn(first + 2)[at] = std::int16_t(std::lround(v.z * scale));
-    }
-    return greatest / most;
-}
-
-} // namespace
-
-void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& what_before,
-                    const Evaluation& what_after, double seconds) {
-    LayerHeader& layer = block.layer();
-    const bool just_begun = layer.instances[what_after.first_instance].elapsed < velocity_step;
-    // What was covered stays so, and goes as the offset does.
-    const PoseShares covered_before = pose_shares(data, block, what_before),
-                     covered_after = pose_shares(data, block, what_after);
-    const Folded folded{covered_before.masked + covered_before.folded.masked - covered_after.masked,
-                        covered_before.whole_body + covered_before.folded.whole_body - covered_after.whole_body};
-    const auto at = [](Evaluation what, double shift) {
-        what.shift = shift;
-        return what;
-    };
-    Evaluation what_stays = what_after;
-    what_stays.folded = &folded;
-    const LayerPose pose_before(data, block, what_before),
-        pose_earlier_before(data, block, at(what_before, -velocity_step)), pose_after(data, block, what_stays),
-        pose_earlier_after(data, block, at(what_stays, just_begun ? velocity_step : -velocity_step));
-    each_window(block.reach(), [&](Window window) {
-        WindowPose before, earlier_before, after, earlier_after;
-        pose_before.evaluate(window, {before.rows.data(), window_lanes});
-        pose_earlier_before.evaluate(window, {earlier_before.rows.data(), window_lanes});
-        pose_after.evaluate(window, {after.rows.data(), window_lanes});
-        pose_earlier_after.evaluate(window, {earlier_after.rows.data(), window_lanes});
-        if (just_begun) { reflect(data, window, after, earlier_after); }
-        std::array<Vec3, window_lanes> starts, velocities; // NOLINT: filled lane by lane
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            Quat now = quat_at(before, lane) * conjugate(quat_at(after, lane));
-            if (now.w < 0) { now = -now; }
-            Quat earlier = quat_at(earlier_before, lane) * conjugate(quat_at(earlier_after, lane));
-            if (dot(earlier, now) < 0) { earlier = -earlier; }
-            const Vec3 start = rotation_vector(now);
-            const Vec3 velocity = (start - rotation_vector(earlier)) * float(1 / velocity_step);
-            starts[lane] = start;
-            velocities[lane] = velocity;
-        }
-        OffsetUnits& units = block.offset_units(window.first);
-        units = {store_offset(block, 0, window, starts), store_offset(block, 3, window, velocities)};
-        for (std::size_t i = 0; i < data.moved.size(); ++i) {
-            const auto [row, joint] = data.moved[i];
-            if (joint < window.first || joint >= window.first + window.lanes) { continue; }
-            const std::size_t cell = row * window_lanes + joint - window.first;
-            const float start = before.rows[cell] - after.rows[cell];
-            const float earlier = earlier_before.rows[cell] - earlier_after.rows[cell];
-            block.offset_move()[i] = start;
-            block.offset_move()[data.moved.size() + i] = (start - earlier) * float(1 / velocity_step);
-        }
-    });
-    if (data.travels) {
-        const BodyStep with = travel_velocity(data, block, what_before),
-                       without = travel_velocity(data, block, what_after);
-        const BodyStep left = scaled(offset_travel(layer, velocity_step), 1 / velocity_step);
-        layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
-                               with.yaw - without.yaw + left.yaw};
-    }
-    const float still_left = value_offset_left(layer);
-    // The lowest of what stays gets all of it: as much more as the motions above it hide.
-    double hidden = 1;
-    for (std::size_t i = what_after.first_instance + 1; i < layer.instance_count; ++i) {
-        const Instance& instance = layer.instances[i];
-        hidden *= 1 - eased(instance.ease, instance.elapsed / instance.fade);
-    }
-    for (std::size_t v = 0; v < data.value_info.size(); ++v) {
-        float& offset = block.value_offset()[v];
-        if (data.value_info[v].kind == ParameterKind::number) {
-            const float all = summed_value(data, layer, what_before, v) - summed_value(data, layer, what_after, v) +
-                              offset * still_left;
-            offset = hidden > 1e-6 ? all / float(hidden) : 0;
-        } else {
-            const std::size_t newest = std::min<std::size_t>(what_before.last_instance, layer.instance_count) - 1;
-            offset = data.state_values[layer.instances[newest].state * data.value_info.size() + v];
-        }
-    }
-    layer.offset_masked = hidden > 1e-6 ? folded.masked / float(hidden) : 0;
-    layer.offset_whole_body = hidden > 1e-6 ? folded.whole_body / float(hidden) : 0;
-    layer.offset_serial = layer.instances[what_after.first_instance].serial;
-    layer.offset_active = 1;
-    layer.offset_seconds = float(seconds);
-    layer.offset_elapsed = 0;
 }
 
 void choose_signs(const CharacterData& data, const PerformerBlock& block) {

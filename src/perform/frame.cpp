@@ -1,12 +1,13 @@
 #include "perform/frame.hpp"
 
 #include "math/springs.hpp"
-#include "perform/evaluate.hpp"
+#include "perform/body_travel.hpp"
 #include "perform/input_step.hpp"
 #include "perform/lay_over.hpp"
 #include "perform/machine_step.hpp"
 #include "perform/moments.hpp"
 #include "perform/playheads.hpp"
+#include "perform/weights.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -41,6 +41,11 @@ struct Frame {
     }
 };
 
+/// What an expression may read that asks nothing of a state.
+[[nodiscard]] inline ExpressionInputs inputs_of(const Frame& frame) {
+    return {frame.block.smoothed(), frame.block.raw(), {}};
+}
+
 /// All layers of a performer in the middle of a step.
 class Layers {
 public:

@@ -8,6 +8,7 @@
 #include "perform/machine_step.hpp"
 #include "perform/planting.hpp"
 #include "perform/playheads.hpp"
+#include "perform/values.hpp"
 
 #include <algorithm>
 #include <cmath>

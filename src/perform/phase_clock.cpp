@@ -1,7 +1,7 @@
 #include "perform/phase_clock.hpp"
 
-#include "perform/evaluate.hpp"
 #include "perform/playheads.hpp"
+#include "perform/shares.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -1,8 +1,8 @@
 #include "perform/planting.hpp"
 
 #include "math/springs.hpp"
-#include "perform/evaluate.hpp"
 #include "perform/playheads.hpp"
+#include "perform/shares.hpp"
 
 #include <algorithm>
 #include <array>

@@ -1,0 +1,80 @@
+#include "perform/body_travel.hpp"
+
+#include "math/springs.hpp"
+#include "perform/channel_profiles.hpp"
+#include "perform/playheads.hpp"
+
+#include <algorithm>
+
+namespace gait {
+namespace {
+
+/// How much of a clip's weight counts where the travel is: at the rig's root.
+double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
+    if (leaf.channel == 0) { return 1; }
+    const ChannelProfiles profiles(data, block, instance, {0, 1});
+    return double(*profiles.of(leaf.channel));
+}
+
+} // namespace
+
+WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
+                           PhaseStep phase) {
+    const LayerHeader& layer = block.layer();
+    const auto shares = instance_shares(layer, what);
+    WeighedTravel sum;
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
+    for (std::size_t i = what.first_instance; i < last; ++i) {
+        const Instance& instance = layer.instances[i];
+        const CompiledState& state = data.states[instance.state];
+        const Motion& motion = data.motions.motions[state.motion];
+        const bool claims = block.layer_index() == 0 ||
+                            (!motion.nothing && (data.layers[block.layer_index()].takes_travel || state.takes_travel));
+        if (!(shares[i] > 0) || !claims) { continue; }
+        sum.claim += double(shares[i]);
+        if (state.game_moves) { continue; }
+        const auto leaves = data.motions.leaves_of(motion);
+        if (instance.frozen == 0 && motion.paced) {
+            const Bend& bend = block.bend(instance);
+            sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
+            sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
+        }
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const TravelPath& travel = data.clips[leaf.clip].travel;
+            if (!travel.travels || leaf.additive != no_index) { continue; }
+            const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
+            double from = playhead.position, to = from + dt * own_speed(instance, leaf, playhead);
+            if (follows_phase(instance, leaf)) {
+                const PhaseWarp& warp = data.motions.warp_of(leaf);
+                from = warp.place(phase.from);
+                to = warp.place(phase.to);
+            }
+            if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
+            const BodyStep own = travel_between(travel, from, to);
+            sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
+                         sum.twist.yaw + weight * own.yaw};
+            sum.share += weight;
+        }
+    }
+    return sum;
+}
+
+BodyStep offset_travel(const LayerHeader& layer, double dt) {
+    if (layer.offset_active == 0) { return {}; }
+    // Simpson's rule over the part of the step in which it still decays.
+    const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed;
+    const double to = std::min(from + dt, seconds);
+    if (!(to > from)) { return {}; }
+    const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
+    const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
+    return scaled(layer.offset_travel, integral);
+}
+
+BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+    const double strides = strides_of(block.layer());
+    const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
+    return scaled(weigh_travel(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
+}
+
+} // namespace gait

@@ -1,0 +1,219 @@
+#include "perform/inertial_offset.hpp"
+
+#include "math/pose_kernels.hpp"
+#include "math/springs.hpp"
+#include "perform/body_travel.hpp"
+#include "perform/values.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+namespace gait {
+namespace {
+
+/// The rotation vector of a unit quaternion with w >= 0, radians.
+Vec3 rotation_vector(Quat q) {
+    const double sine = std::sqrt(double(q.x) * q.x + double(q.y) * q.y + double(q.z) * q.z);
+    const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(q.w)) / sine;
+    return {float(q.x * scale), float(q.y * scale), float(q.z * scale)};
+}
+
+/// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
+void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+        const Quat here = quat_at(now, lane);
+        Quat there = quat_at(later, lane);
+        if (dot(here, there) < 0) { there = -there; }
+        const Quat back = here * conjugate(there) * here;
+        for (const auto& [row, value] : {std::pair{0, back.x}, {1, back.y}, {2, back.z}, {3, back.w}}) {
+            later.rows[std::size_t(row) * window_lanes + lane] = value;
+        }
+    }
+    for (const auto& [row, joint] : data.moved) {
+        const std::size_t lane = joint - window.first; // wraps round to a large one before the window
+        if (lane >= window.lanes) { continue; }
+        const std::size_t cell = row * window_lanes + lane;
+        later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
+    }
+}
+
+/// Stores the rotation vectors of a window as integers from component `first` on, and says what one of them stands for.
+float store_offset(const PerformerBlock& block, std::size_t first, Window window,
+                   const std::array<Vec3, window_lanes>& vectors) {
+    const std::span of_window{vectors.data(), window.lanes};
+    float greatest = 0;
+    for (const Vec3& v : of_window) { greatest = std::max({greatest, std::fabs(v.x), std::fabs(v.y), std::fabs(v.z)}); }
+    constexpr float most = 32767;
+    const float scale = greatest > 0 ? most / greatest : 0;
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+        const std::size_t at = window.first + lane - block.reach().first;
+        const Vec3& v = vectors[lane];
+        block.offset_turn(first)[at] = std::int16_t(std::lround(v.x * scale));
+        block.offset_turn(first + 1)[at] = std::int16_t(std::lround(v.y * scale));
+        block.offset_turn(first + 2)[at] = std::int16_t(std::lround(v.z * scale));
+    }
+    return greatest / most;
+}
+
+Evaluation at(Evaluation what, double shift) {
+    what.shift = shift;
+    return what;
+}
+
+/// A layer that changes from what it played `before` to what it plays `after`.
+struct Change {
+    const CharacterData& data;
+    const PerformerBlock& block;
+    const Evaluation& before;
+    const Evaluation& after;
+};
+
+/// What was covered and no longer is.
+Folded uncovered_by(const Change& change) {
+    const PoseShares before = pose_shares(change.data, change.block, change.before),
+                     after = pose_shares(change.data, change.block, change.after);
+    return {before.masked + before.folded.masked - after.masked,
+            before.whole_body + before.folded.whole_body - after.whole_body};
+}
+
+/// A window of a pose, and of the same a little earlier.
+struct WindowMotion {
+    WindowPose now, earlier;
+};
+
+/// The turn of each joint from `after` to `before`, and how fast it changes.
+void catch_turns(const PerformerBlock& block, Window window, const WindowMotion& before, const WindowMotion& after) {
+    std::array<Vec3, window_lanes> starts, velocities; // NOLINT: filled lane by lane
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+        Quat now = quat_at(before.now, lane) * conjugate(quat_at(after.now, lane));
+        if (now.w < 0) { now = -now; }
+        Quat earlier = quat_at(before.earlier, lane) * conjugate(quat_at(after.earlier, lane));
+        if (dot(earlier, now) < 0) { earlier = -earlier; }
+        starts[lane] = rotation_vector(now);
+        velocities[lane] = (starts[lane] - rotation_vector(earlier)) * float(1 / velocity_step);
+    }
+    block.offset_units(window.first) = {store_offset(block, 0, window, starts),
+                                        store_offset(block, 3, window, velocities)};
+}
+
+/// The same of the translations and scales that some clip moves.
+void catch_moves(const CharacterData& data, const PerformerBlock& block, Window window, const WindowMotion& before,
+                 const WindowMotion& after) {
+    for (std::size_t i = 0; i < data.moved.size(); ++i) {
+        const auto [row, joint] = data.moved[i];
+        if (joint < window.first || joint >= window.end()) { continue; }
+        const std::size_t cell = row * window_lanes + joint - window.first;
+        const float start = before.now.rows[cell] - after.now.rows[cell];
+        const float earlier = before.earlier.rows[cell] - after.earlier.rows[cell];
+        block.offset_move()[i] = start;
+        block.offset_move()[data.moved.size() + i] = (start - earlier) * float(1 / velocity_step);
+    }
+}
+
+/// `uncovered` stays covered, and goes as the offset does.
+void catch_pose(const Change& change, const Folded& uncovered) {
+    const bool just_begun = change.block.layer().instances[change.after.first_instance].elapsed < velocity_step;
+    Evaluation stays = change.after;
+    stays.folded = &uncovered;
+    const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
+    const LayerPose before = pose_of(change.before), before_earlier = pose_of(at(change.before, -velocity_step)),
+                    after = pose_of(stays),
+                    after_earlier = pose_of(at(stays, just_begun ? velocity_step : -velocity_step));
+    each_window(change.block.reach(), [&](Window window) {
+        const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
+            pose.evaluate(window, {out.rows.data(), window_lanes});
+        };
+        WindowMotion left, fresh;
+        evaluate(before, left.now);
+        evaluate(before_earlier, left.earlier);
+        evaluate(after, fresh.now);
+        evaluate(after_earlier, fresh.earlier);
+        if (just_begun) { reflect(change.data, window, fresh.now, fresh.earlier); }
+        catch_turns(change.block, window, left, fresh);
+        catch_moves(change.data, change.block, window, left, fresh);
+    });
+}
+
+void catch_travel(const Change& change) {
+    LayerHeader& layer = change.block.layer();
+    const BodyStep with = travel_velocity(change.data, change.block, change.before),
+                   without = travel_velocity(change.data, change.block, change.after);
+    const BodyStep left = scaled(offset_travel(layer, velocity_step), 1 / velocity_step);
+    layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
+                           with.yaw - without.yaw + left.yaw};
+}
+
+/// How much more the lowest of what stays must get to be seen in full: one over what the motions above it leave of it;
+/// 0 where they leave nothing.
+float shown_through(const LayerHeader& layer, const Evaluation& after) {
+    double seen = 1;
+    for (std::size_t i = after.first_instance + 1; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        seen *= 1 - eased(instance.ease, instance.elapsed / instance.fade);
+    }
+    return seen > 1e-6 ? float(1 / seen) : 0;
+}
+
+/// Numbers decay as the pose does; what switches is kept as it was.
+void catch_values(const Change& change, float raised) {
+    const CharacterData& data = change.data;
+    const LayerHeader& layer = change.block.layer();
+    const float still_left = value_offset_left(layer);
+    const std::size_t newest = std::min<std::size_t>(change.before.last_instance, layer.instance_count) - 1;
+    for (std::size_t v = 0; v < data.value_info.size(); ++v) {
+        float& offset = change.block.value_offset()[v];
+        if (data.value_info[v].kind == ParameterKind::number) {
+            offset = raised * (summed_value(data, layer, change.before, v) -
+                               summed_value(data, layer, change.after, v) + offset * still_left);
+        } else {
+            offset = data.state_values[layer.instances[newest].state * data.value_info.size() + v];
+        }
+    }
+}
+
+} // namespace
+
+void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
+    const LayerHeader& layer = block.layer();
+    const Window reach = block.reach();
+    const OffsetUnits units = block.offset_units(window.first);
+    alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
+    const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        const std::int16_t* start = block.offset_turn(axis);
+        const std::int16_t* velocity = block.offset_turn(axis + 3);
+        for (std::size_t lane = first; lane < end; ++lane) {
+            const OffsetCurve curve{float(start[lane - reach.first]) * units.start,
+                                    float(velocity[lane - reach.first]) * units.velocity};
+            turn[axis * window_lanes + lane - window.first] = float(decayed(curve, layer.offset_seconds, elapsed));
+        }
+    }
+    kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
+    const float* move = block.offset_move();
+    for (std::size_t i = 0; i < data.moved.size(); ++i) {
+        const auto [row, joint] = data.moved[i];
+        if (joint < first || joint >= end) { continue; }
+        out.first[row * out.stride + joint - window.first] +=
+            float(decayed({move[i], move[data.moved.size() + i]}, layer.offset_seconds, elapsed));
+    }
+}
+
+void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
+                    const Evaluation& after, double seconds) {
+    LayerHeader& layer = block.layer();
+    const Change change{data, block, before, after};
+    const Folded uncovered = uncovered_by(change);
+    catch_pose(change, uncovered);
+    if (data.travels) { catch_travel(change); }
+    const float raised = shown_through(layer, after);
+    catch_values(change, raised);
+    layer.offset_masked = uncovered.masked * raised;
+    layer.offset_whole_body = uncovered.whole_body * raised;
+    layer.offset_serial = layer.instances[after.first_instance].serial;
+    layer.offset_active = 1;
+    layer.offset_seconds = float(seconds);
+    layer.offset_elapsed = 0;
+}
+
+} // namespace gait

@@ -1,0 +1,32 @@
+/// The motions that play in a layer: how one is laid over what plays, and when those below it are forgotten.
+#pragma once
+
+#include "perform/frame.hpp"
+
+namespace gait {
+
+/// How a state, and its motion with it, is entered.
+struct Entrance {
+    std::uint16_t by = no_transition; ///< the transition that did it, for the record
+    double fade = 0;                  ///< seconds
+    Ease ease = Ease::smooth;
+    FadeStyle style = FadeStyle::cross;
+    EnterAt at = EnterAt::beginning;
+    double fraction = 0;
+    std::uint16_t mark = nothing;
+    bool settle = false;
+};
+
+/// Plays the motion of `node` over what plays.
+void play(Frame& frame, std::uint16_t node, const Entrance& entrance);
+
+/// Says what the clips of the active motion begin with, once: a motion entered between two steps waits for the next.
+void begin_active(Frame& frame);
+
+/// Forgets the motions that have been faded over.
+void drop_faded(Frame& frame);
+
+/// The only clip of the only motion goes by itself, which costs less than the shared phase and comes to the same.
+void go_alone(Frame& frame);
+
+} // namespace gait

@@ -1,0 +1,90 @@
+#include "perform/shares.hpp"
+
+#include "gait/ease.hpp"
+
+#include <algorithm>
+
+namespace gait {
+namespace {
+
+/// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
+double share_left(const LayerHeader& layer, std::uint32_t serial) {
+    if (layer.instances[0].serial != serial) { return 0; }
+    double left = 1;
+    for (std::size_t i = 1; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
+    }
+    return left;
+}
+
+} // namespace
+
+std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what) {
+    std::array<float, most_instances> shares{};
+    if (layer.instance_count == 1 && what.first_instance == 0 && what.last_instance > 0) {
+        shares[0] = 1;
+        return shares;
+    }
+    double rest = 1;
+    for (std::size_t i = std::min<std::size_t>(layer.instance_count, what.last_instance); i-- > what.first_instance;) {
+        const Instance& instance = layer.instances[i];
+        const double elapsed = instance.elapsed + what.shift;
+        const double own =
+            i == what.first_instance || !(instance.fade > 0) ? 1.0 : eased(instance.ease, elapsed / instance.fade);
+        shares[i] = float(rest * own);
+        rest *= 1 - own;
+    }
+    return shares;
+}
+
+float offset_left(const LayerHeader& layer) {
+    if (layer.offset_active == 0) { return 0; }
+    return float(1 - eased(Ease::smooth, layer.offset_elapsed / double(layer.offset_seconds)));
+}
+
+float value_offset_left(const LayerHeader& layer) {
+    return offset_left(layer) * float(share_left(layer, layer.offset_serial));
+}
+
+Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
+
+PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+    const LayerHeader& layer = block.layer();
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    PoseShares result;
+    result.share = instance_shares(layer, what);
+    if (!own.has_nothing && !own.has_whole_body) { return result; }
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
+    result.masked = 0;
+    std::size_t newest = last;
+    for (std::size_t i = what.first_instance; i < last; ++i) {
+        const CompiledState& state = data.states[layer.instances[i].state];
+        if (data.motions.motions[state.motion].nothing) {
+            result.share[i] = 0;
+            continue;
+        }
+        newest = i;
+        (state.whole_body ? result.whole_body : result.masked) += result.share[i];
+    }
+    if (own.mode == LayerMode::add) { return result; }
+    if (what.folded != nullptr) {
+        result.folded = *what.folded;
+    } else if (what.with_offset) {
+        const float left = value_offset_left(layer);
+        result.folded = {layer.offset_masked * left, layer.offset_whole_body * left};
+    }
+    // What was folded may have covered less than what stays: then it only takes from the cover.
+    const Folded counts = counted(result.folded);
+    const float all = result.masked + result.whole_body + counts.masked + counts.whole_body;
+    if (all > 0) {
+        result.scale = 1 / all;
+        for (float& share : result.share) { share *= result.scale; }
+    } else if (newest < last) {
+        // Only just entered, it shows what it will be.
+        result.share[newest] = 1;
+    }
+    return result;
+}
+
+} // namespace gait

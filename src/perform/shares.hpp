@@ -1,0 +1,49 @@
+/// How much each motion of a layer counts, and how much of the body they cover.
+#pragma once
+
+#include "perform/character_data.hpp"
+
+#include <array>
+
+namespace gait {
+
+/// The parts of a layer that are still covered by motions that were folded into its offset: they count as the rest
+/// pose, on which the offset lies.
+struct Folded {
+    float masked = 0;     ///< inside the mask
+    float whole_body = 0; ///< on all joints
+};
+
+/// What to evaluate.
+struct Evaluation {
+    std::size_t first_instance = 0;             ///< the lowest instance counts in full; those below it are left out
+    std::size_t last_instance = most_instances; ///< one past the highest
+    double shift = 0;                           ///< seconds from now; only small steps back make sense
+    bool with_offset = true;
+    /// What motions that were folded covered, where it is not what the layer knows now: see `Folded`.
+    const Folded* folded = nullptr;
+};
+
+/// As weights, which are not negative.
+[[nodiscard]] Folded counted(const Folded& folded);
+
+/// Each instance's share of the pose, given that the lowest counts in full; they sum to 1.
+[[nodiscard]] std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what);
+
+/// The shares of the motions that play something.
+struct PoseShares {
+    std::array<float, most_instances> share{}; ///< of the layer's pose; they sum to 1
+    float masked = 1;                          ///< the part of the layer that plays something inside its mask
+    float whole_body = 0;                      ///< and the part that counts on all joints
+    Folded folded;                             ///< and what was folded, beside both
+    float scale = 1;                           ///< one over all of it, by which the shares were multiplied
+};
+[[nodiscard]] PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+
+/// What is left of what was folded into the layer's offset, 1 to 0.
+[[nodiscard]] float offset_left(const LayerHeader& layer);
+
+/// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
+[[nodiscard]] float value_offset_left(const LayerHeader& layer);
+
+} // namespace gait

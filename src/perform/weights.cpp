@@ -1,0 +1,172 @@
+#include "perform/weights.hpp"
+
+#include "math/springs.hpp"
+#include "perform/moments.hpp"
+#include "perform/playheads.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+namespace {
+
+/// The part of a group's clips that walk, by weight, whose travel moves the body.
+double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, std::span<const Playhead> playing,
+                       std::uint16_t group) {
+    double walking = 0, travelling = 0;
+    for (const Playhead& playhead : playing) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const bool walks = std::hypot(leaf.speed_right, leaf.speed_ahead) > 0;
+        if (leaf.pace_group != group || !walks) { continue; }
+        walking += double(playhead.weight);
+        if (data.clips[leaf.clip].travel.travels) { travelling += double(playhead.weight); }
+    }
+    return walking > 0 ? travelling / walking : 0;
+}
+
+/// The rates at which the clips of the active motion play.
+void set_paces(Frame& frame, const Carried& carried) {
+    const auto leaves = leaves_of(frame.data, frame.active());
+    const std::span<Playhead> playing = frame.block.playing(frame.active());
+    for (Playhead& playhead : playing) {
+        playhead.pace = 1;
+        if (leaves[playhead.leaf].pace.empty()) { continue; }
+        const float pace = evaluate(frame.data.instructions(leaves[playhead.leaf].pace), inputs_of(frame));
+        playhead.pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
+    }
+    Bend& bend = frame.block.bend(frame.active());
+    bend = {};
+    std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
+    for (const Playhead& first : playing) {
+        if (leaves[first.leaf].pace_group <= done) { continue; }
+        done = leaves[first.leaf].pace_group;
+        const PaceGroup& group = frame.data.motions.pace_groups[done - 1U];
+        const auto known = std::find_if(carried.groups.begin(), carried.groups.begin() + std::ptrdiff_t(carried.count),
+                                        [&](const Carried::Group& g) { return g.pace_group == done; });
+        const PlanePoint own = known != carried.groups.begin() + std::ptrdiff_t(carried.count)
+                                   ? PlanePoint{known->right, known->ahead}
+                                   : carried_by(leaves, playing, done);
+        const PlanePoint asked = group.cursor == no_index
+                                     ? PlanePoint{0, double(frame.block.smoothed()[group.parameter])}
+                                     : frame.block.cursors()[group.cursor];
+        // Standing still, any pace would do; this much of each keeps it at 1 there.
+        constexpr double still = 0.01; // metres a second
+        const double pace =
+            (std::hypot(asked.x, asked.y) + still) / (std::hypot(own.x, own.y) * frame.header.scale + still);
+        const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
+        for (Playhead& playhead : playing) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            if (leaf.pace_group == done && std::hypot(leaf.speed_right, leaf.speed_ahead) > 0) {
+                playhead.pace *= factor;
+            }
+        }
+        if (known == carried.groups.begin() + std::ptrdiff_t(carried.count)) { continue; }
+        // The travel of its clips is their mean; what the blend really gives beside it is added.
+        const PlanePoint mean = carried_by(leaves, playing, done);
+        const double part = travelling_part(frame.data, leaves, playing, done);
+        bend.right += float(part * (known->right * double(factor) - mean.x));
+        bend.ahead += float(part * (known->ahead * double(factor) - mean.y));
+    }
+}
+
+/// A weight goes on toward what is wanted. It has all but arrived after `fade` seconds: a critically damped spring
+/// needs some three times its lag. False when it stands.
+bool follow_weight(TermState& state, double wanted, double fade, double dt) {
+    if (state.value == wanted && state.velocity == 0) { return false; }
+    Follower now = follow({state.value, state.velocity}, wanted, fade / 3, dt);
+    if (std::fabs(now.value - wanted) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {wanted, 0}; }
+    state = {now.value, now.velocity};
+    return true;
+}
+
+/// The clips of an instance that play on keep their places, those that lose their weight end, and those that get some
+/// are new.
+void keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
+    const Instance& instance = frame.layer.instances[index];
+    std::span<Playhead> playing = frame.block.playing(instance);
+    std::size_t kept = 0;
+    for (const Playhead& playhead : playing) {
+        const bool stays = std::any_of(weighed.begin(), weighed.end(),
+                                       [&](const WeighedLeaf& leaf) { return leaf.leaf == playhead.leaf; });
+        if (!stays) { end_moments(frame, index, playhead); }
+        if (stays) { playing[kept++] = playhead; }
+    }
+    // Both are in order, so that from the last one down each goes to its place without a second list.
+    playing = frame.block.resize_playing(instance, weighed.size());
+    for (std::size_t place = weighed.size(); place-- > 0;) {
+        const WeighedLeaf& leaf = weighed.begin()[place];
+        if (kept > 0 && playing[kept - 1].leaf == leaf.leaf) {
+            playing[place] = playing[--kept];
+        } else {
+            playing[place] = Playhead{};
+            playing[place].leaf = leaf.leaf;
+            playing[place].begins = 1;
+        }
+        playing[place].weight = leaf.weight;
+    }
+}
+
+} // namespace
+
+double wanted_weight(const Frame& frame, const Term& term) {
+    if (term.weight.empty()) { return 1; }
+    const float wanted = evaluate(frame.data.instructions(term.weight), inputs_of(frame));
+    return std::isfinite(wanted) ? std::clamp(double(wanted), 0.0, 1.0) : 0;
+}
+
+void begin_terms(Frame& frame) {
+    const Instance& fresh = frame.active();
+    const Motion& motion = frame.motion_of(fresh);
+    for (std::uint32_t t = 0; t < motion.term_count; ++t) {
+        const double value = wanted_weight(frame, frame.data.motions.terms[motion.first_term + t]);
+        frame.block.term_states(fresh)[t] = {value, 0};
+        frame.block.terms(fresh)[t] = float(value);
+    }
+}
+
+void follow_weight(Frame& frame, double dt) {
+    const Term& term = frame.own().weight;
+    follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
+}
+
+void follow_terms(Frame& frame, double dt) {
+    const Instance& active = frame.active();
+    const Motion& motion = frame.motion_of(active);
+    // What was entered in this very instant has its weights already.
+    if (motion.term_count == 0 || !(active.elapsed > 0)) { return; }
+    for (std::uint32_t t = 0; t < motion.term_count; ++t) {
+        const Term& term = frame.data.motions.terms[motion.first_term + t];
+        TermState& state = frame.block.term_states(active)[t];
+        if (!follow_weight(state, wanted_weight(frame, term), term.fade, dt)) { continue; }
+        frame.block.terms(active)[t] = float(std::clamp(state.value, 0.0, 1.0));
+        frame.layer.weight_moved = 1;
+    }
+}
+
+void weigh_again(Frame& frame) {
+    const Motion& motion = frame.motion_of(frame.active());
+    // A clip that goes at its own rate hangs on nothing.
+    if (motion.leaf_count > 1 || motion.paced || motion.term_count > 0) { weigh_active(frame); }
+}
+
+void weigh_active(Frame& frame) {
+    const Instance& instance = frame.active();
+    const std::size_t index = frame.layer.instance_count - 1U;
+    const Motion& motion = frame.motion_of(instance);
+    WeighedLeaves weighed(frame.block.most_playing());
+    const Carried carried =
+        weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
+              weighed);
+    keep_playing(frame, index, weighed);
+    if (motion.paced) { set_paces(frame, carried); }
+    const auto leaves = frame.data.motions.leaves_of(motion);
+    for (Playhead& playhead : frame.block.playing(instance)) {
+        if (playhead.begins == 0) { continue; }
+        playhead.begins = 0;
+        if (!leaves[playhead.leaf].synced && playhead.pace < 0) { playhead.position = 1; }
+        // What is only just entered begins when its place is known.
+        if (instance.elapsed > 0) { begin_moments(frame, index, playhead); }
+    }
+}
+
+} // namespace gait

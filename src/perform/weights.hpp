@@ -1,0 +1,26 @@
+/// How much each clip of a motion counts and how fast it goes, and how much a layer counts.
+#pragma once
+
+#include "perform/frame.hpp"
+
+namespace gait {
+
+/// Gives the active motion the weights and rates of the present parameters. A clip that comes back from no weight
+/// starts afresh.
+void weigh_active(Frame& frame);
+/// The same after parameters or weights have changed, where anything hangs on them.
+void weigh_again(Frame& frame);
+
+/// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
+void begin_terms(Frame& frame);
+
+/// Lets the weights of the active motion's mixes and additions follow their expressions for `dt` seconds.
+void follow_terms(Frame& frame, double dt);
+
+/// Lets the layer's own weight follow its expression.
+void follow_weight(Frame& frame, double dt);
+
+/// What the expression of a weight comes to, 0 to 1; 1 without one.
+[[nodiscard]] double wanted_weight(const Frame& frame, const Term& term);
+
+} // namespace gait
