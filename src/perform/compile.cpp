@@ -3,7 +3,7 @@
 #include "clip/additive_clip.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/compile_feet.hpp"
-#include "perform/compile_machine.hpp"
+#include "perform/compile_layers.hpp"
 #include "perform/compile_one_shots.hpp"
 #include "perform/compile_parameters.hpp"
 #include "rig/mask_weights.hpp"

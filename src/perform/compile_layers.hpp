@@ -1,4 +1,4 @@
-/// The layers' machines: the trees of states with the machines, picks and chooses inside it, and the ways between them.
+/// The layers: what each covers and how it counts, its states, and the ways between them.
 #pragma once
 
 #include "perform/compile_motions.hpp"
