@@ -73,6 +73,7 @@ public:
     Weigher(Performer performer, std::size_t layer)
         : performer_(std::move(performer)), data_(performer_.character().data()),
           block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer),
+          // NOLINTNEXTLINE: the analyzer loses the count of layers, which is set
           layers_(data_, block_, nullptr), frame_(layers_[layer]) {}
 
     std::vector<WeighedTransition> run() {

@@ -205,9 +205,9 @@ bool BlendPlane::inside(const Cell& cell, PlanePoint at) const {
 int BlendPlane::cell_at(PlanePoint at) const {
     if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
     const auto square = [](double place, double low, double high) {
-        return std::min(grid - 1, int(double(grid) * (place - low) / (high - low)));
+        return std::size_t(std::min(grid - 1, int(double(grid) * (place - low) / (high - low))));
     };
-    const int guess = first_guess_[std::size_t(grid * square(at.y, low_.y, high_.y) + square(at.x, low_.x, high_.x))];
+    const int guess = first_guess_[grid * square(at.y, low_.y, high_.y) + square(at.x, low_.x, high_.x)];
     if (inside(cells_[std::size_t(guess)], at)) { return guess; }
     for (std::size_t c = 0; c < cells_.size(); ++c) {
         if (inside(cells_[c], at)) { return int(c); }

@@ -277,8 +277,8 @@ std::uint32_t MotionCompiler::finish_line(const Axes& axes, const std::vector<Si
     return add_part(part);
 }
 
-std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const Axes& axes, std::vector<Site> sites,
-                                           const std::string& path) {
+std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const Axes& axes,
+                                           const std::vector<Site>& sites, const std::string& path) {
     const bool bands = blend.weigh == BlendWeighing::bands;
     const std::size_t written = sites.size();
     std::vector<PlanePoint> places;
@@ -438,7 +438,7 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
                                   fmt::format("{}.points[{}]", path, index));
     }
     if (sites.empty()) { return add_part({}); }
-    const std::uint32_t part = axes.two ? finish_plane(blend, axes, std::move(sites), path) : finish_line(axes, sites);
+    const std::uint32_t part = axes.two ? finish_plane(blend, axes, sites, path) : finish_line(axes, sites);
     data_.blend_places[part] = resolved.definition->place;
     if (blend.keep_pace && setting.pace_group != 0) {
         data_.motions.parts[part].pace_group = setting.pace_group;

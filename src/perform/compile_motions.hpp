@@ -112,7 +112,7 @@ private:
     PlanePoint placed(const std::vector<Number>& at, const Axes& axes, const std::string& path);
     void fill(const BlendDefinition& blend, const Axes& axes, std::vector<Site>& sites, const std::string& path);
     std::uint32_t finish_line(const Axes& axes, const std::vector<Site>& sites);
-    std::uint32_t finish_plane(const BlendDefinition& blend, const Axes& axes, std::vector<Site> sites,
+    std::uint32_t finish_plane(const BlendDefinition& blend, const Axes& axes, const std::vector<Site>& sites,
                                const std::string& path);
     std::uint32_t shared_part(const std::vector<std::uint32_t>& parts);
     std::uint16_t cursor_of(const Axes& axes);

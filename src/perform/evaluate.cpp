@@ -215,16 +215,16 @@ private:
         factor_count_ = 0;
     }
 
+    alignas(cache_line) std::array<std::array<float, window_lanes>, 8> factors_; // NOLINT: `factor_count_` of them
+    alignas(cache_line) std::array<float, 4 * window_lanes> turn_; // NOLINT: filled when something is added
     const CharacterData& data_;
     Window window_;
     PoseRows out_;
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints
-    std::uint32_t any_sign_ = 0;
     std::size_t factor_count_ = 0;
-    bool adds_ = false;
-    alignas(cache_line) std::array<std::array<float, window_lanes>, 8> factors_; // NOLINT: `factor_count_` of them
-    alignas(cache_line) std::array<float, 4 * window_lanes> turn_; // NOLINT: filled when something is added
     Summing poses_, differences_;
+    std::uint32_t any_sign_ = 0;
+    bool adds_ = false;
 };
 
 /// At what instant an instance is looked at, and how much it counts.

@@ -61,8 +61,8 @@ private:
         if (std::fabs(way) > most_rounds) { from = way > 0 ? to - most_rounds : to + most_rounds; }
         const double low = std::min(from, to), high = std::max(from, to);
         const double first = leaf_->loops ? std::ceil(low - moment.at - 1) : 0, last = leaf_->loops ? high + 1 : 0.5;
-        for (double round = first; round < last; round += 1) {
-            const double at = moment.at + round;
+        for (int round = 0; first + round < last; ++round) {
+            const double at = moment.at + (first + round);
             const bool passed = way >= 0 ? at > from + same_place && at <= to + same_place
                                          : at < from - same_place && at >= to - same_place;
             const bool here = played_.first && std::fabs(at - from) <= same_place;

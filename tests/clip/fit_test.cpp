@@ -245,6 +245,16 @@ TEST_CASE("a document based on another takes its logic and brings its own rig, c
     performer.set("speed", 1.0);
     performer.advance(0.01);
     CHECK(performer.smoothed(retuned.character->number("twice")) == 3);
+    // One-shots, masks and the tolerance may be its own too.
+    const Loaded waving = loaded(own + "tolerance: 2\nclips: {wave: {}}\nmasks: {arm: {from: right_shoulder}}\n"
+                                       "one_shots: {greet: {play: wave, mask: arm}}\n");
+    INFO(format(waving.diagnostics));
+    REQUIRE(waving.character);
+    Performer greeter(waving.character);
+    greeter.play_once(waving.character->one_shot("greet"));
+    greeter.advance(0.1);
+    CHECK(greeter.plays(waving.character->one_shot("greet")));
+    CHECK(read_document(folder / "second.gait.yaml").document.tolerance.value == 2);
     // A rig of its own whose file lacks a clip: the clip is named, where the base defines it.
     BakedMotion motion{"stand", 30, {rest_pose(demo().rig), rest_pose(demo().rig)}};
     REQUIRE(bake_gltf(folder / "base/lamplighter.glb", motion, folder / "second.glb").empty());
@@ -254,8 +264,10 @@ TEST_CASE("a document based on another takes its logic and brings its own rig, c
     CHECK_THAT(said, Catch::Contains("base/lamp.gait.yaml:3:29: error: 'second.glb' holds no animation 'stroll'"));
     CHECK_THAT(said, Catch::Contains("clips: {stand: {loop: yes}, stroll: {loop: yes}}"));
     // What makes no sense is said.
-    CHECK_THAT(format(loaded(own + "layers: []\n").diagnostics),
-               Catch::Contains("takes its layers from the one it is based on"));
+    for (const std::string key : {"layers", "forbid", "decide"}) {
+        CHECK_THAT(format(loaded(own + key + ": []\n").diagnostics),
+                   Catch::Contains("from the one it is based on; remove '" + key + "' here, or 'based_on'"));
+    }
     CHECK_THAT(format(loaded("gait: 1\nbased_on: gone.gait.yaml\n").diagnostics),
                Catch::Contains("2:11: error: 'gone.gait.yaml' cannot be read: no such file or directory [wrong-base]"));
     CHECK_THAT(format(loaded("gait: 1\nbased_on: second.gait.yaml\n").diagnostics), Catch::Contains("or in a circle"));

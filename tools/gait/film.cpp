@@ -307,8 +307,8 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
     std::size_t rows = 1;
     double scale = 0;
     for (std::size_t r = 1; r <= 4; ++r) {
-        const auto columns = double((cells + r - 1) / r);
-        const double across = (page_width - 2 * margin) / (columns * (e.right - e.left + 0.12));
+        const std::size_t columns = (cells + r - 1) / r;
+        const double across = (page_width - 2 * margin) / (double(columns) * (e.right - e.left + 0.12));
         const double up = ((page_height - head - 8) / double(r) - foot) / (e.top - e.bottom + 0.06);
         if (std::min(across, up) > scale) {
             scale = std::min(across, up);
