@@ -107,18 +107,9 @@ private:
         layer.in_step_with = map.text("in_step_with");
         layer.takes_travel = map.flag("travel").value_or(false);
         read_seconds(map, "fade", layer.fade, sink_);
-        if (const Text mode = map.text("mode"); !mode.empty()) {
-            if (mode.value != "replace" && mode.value != "add") {
-                sink_.unknown(mode.place, "mode", mode.value, {"replace", "add"});
-            }
-            layer.mode = mode.value == "add" ? LayerMode::add : LayerMode::replace;
-        }
-        if (const Text space = map.text("space"); !space.empty()) {
-            if (space.value != "local" && space.value != "model") {
-                sink_.unknown(space.place, "space", space.value, {"local", "model"});
-            }
-            layer.space = space.value == "model" ? LayerSpace::model : LayerSpace::local;
-        }
+        read_word(map, "mode", "mode", {{"replace", LayerMode::replace}, {"add", LayerMode::add}}, layer.mode, sink_);
+        read_word(map, "space", "space", {{"local", LayerSpace::local}, {"model", LayerSpace::model}}, layer.space,
+                  sink_);
         if (!layer.against.empty() && layer.mode != LayerMode::add) {
             sink_.error(layer.against.place, "wrong-shape",
                         "'against' is what a layer's differences are measured against; write 'mode: add' beside it, or "
@@ -160,15 +151,10 @@ private:
                 read_seconds(map, "fade", shot.fade_in, sink_);
                 shot.fade_out = shot.fade_in;
             }
-            if (const Text again = map.text("again"); !again.empty()) {
-                if (again.value == "restart") {
-                    shot.again = OneShotAgain::restart;
-                } else if (again.value == "queue") {
-                    shot.again = OneShotAgain::queue;
-                } else if (again.value != "ignore") {
-                    sink_.unknown(again.place, "way", again.value, {"ignore", "restart", "queue"});
-                }
-            }
+            read_word(
+                map, "again", "way",
+                {{"ignore", OneShotAgain::ignore}, {"restart", OneShotAgain::restart}, {"queue", OneShotAgain::queue}},
+                shot.again, sink_);
             document_.one_shots.push_back(std::move(shot));
         }
     }

@@ -64,12 +64,7 @@ private:
                 state.leads.push_back(std::move(lead));
             }
         }
-        if (const Text mover = map.text("moved_by"); !mover.empty()) {
-            state.game_moves = mover.value == "game";
-            if (mover.value != "game" && mover.value != "clip") {
-                sink_.unknown(mover.place, "mover", mover.value, {"clip", "game"});
-            }
-        }
+        read_word(map, "moved_by", "mover", {{"clip", false}, {"game", true}}, state.game_moves, sink_);
         const YamlNode *play = map.find("play"), *machine = map.find("machine"), *junction = map.find("junction");
         if (int(play != nullptr) + int(machine != nullptr) + int(junction != nullptr) > 1) {
             sink_.error(
@@ -173,15 +168,9 @@ private:
                 sink_.unknown(ease.place, "ease", ease.value, {"smooth", "smoother", "linear", "in", "out"});
             }
         }
-        if (const Text style = map.text("style"); !style.empty()) {
-            if (style.value == "frozen") {
-                transition.style = FadeStyle::frozen;
-            } else if (style.value == "inertial") {
-                transition.style = FadeStyle::inertial;
-            } else if (style.value != "cross") {
-                sink_.unknown(style.place, "style", style.value, {"cross", "frozen", "inertial"});
-            }
-        }
+        read_word(map, "style", "style",
+                  {{"cross", FadeStyle::cross}, {"frozen", FadeStyle::frozen}, {"inertial", FadeStyle::inertial}},
+                  transition.style, sink_);
         transition.enter_at = map.text("enter_at");
         transition.settle = map.flag("settle").value_or(false);
     }

@@ -43,7 +43,9 @@ public:
         motion.rate = map.text("rate");
         motion.mirror = map.flag("mirror").value_or(false);
         motion.reverse = map.flag("reverse").value_or(false);
-        if (const YamlNode* sync = map.find("sync")) { motion.sync = read_sync(*sync); }
+        read_word(map, "sync", "sync",
+                  {{"footfall", SyncMode::footfall}, {"cycle", SyncMode::cycle}, {"off", SyncMode::off}}, motion.sync,
+                  sink_);
         std::vector<std::string> said;
         for (const char* key : {"clip", "blend", "mix", "add", "pick", "choose"}) {
             if (map.find(key) != nullptr) { said.emplace_back(key); }
@@ -88,15 +90,6 @@ public:
     }
 
 private:
-    SyncMode read_sync(const YamlNode& sync) {
-        const Text word = to_text(sync, "'sync'", sink_);
-        if (word.value == "footfall") { return SyncMode::footfall; }
-        if (word.value == "cycle") { return SyncMode::cycle; }
-        if (word.value == "off") { return SyncMode::off; }
-        if (!word.empty()) { sink_.unknown(word.place, "sync", word.value, {"footfall", "cycle", "off"}); }
-        return SyncMode::automatic;
-    }
-
     MixDefinition read_mix(const YamlMap& map, const YamlNode& node, int depth) {
         MixDefinition mix;
         if (const auto fade = map.number("fade", "seconds")) { mix.fade = *fade; }
@@ -142,15 +135,9 @@ private:
     PickDefinition read_pick(const YamlNode& node, int depth) {
         PickDefinition pick;
         const YamlMap map(node, "a pick", {"order", "of", "between", "fade"}, sink_);
-        if (const Text word = map.text("order"); !word.empty()) {
-            if (word.value == "random") {
-                pick.order = PickOrder::random;
-            } else if (word.value == "in turn") {
-                pick.order = PickOrder::in_turn;
-            } else if (word.value != "dealt") {
-                sink_.unknown(word.place, "order", word.value, {"dealt", "random", "in turn"});
-            }
-        }
+        read_word(map, "order", "order",
+                  {{"dealt", PickOrder::dealt}, {"random", PickOrder::random}, {"in turn", PickOrder::in_turn}},
+                  pick.order, sink_);
         if (const auto fade = map.number("fade", "seconds")) { pick.fade = *fade; }
         if (const YamlNode* between = map.find("between")) { pick.between = read_motion(*between, depth + 1); }
         const YamlNode* of = map.find("of");
@@ -321,11 +308,8 @@ private:
                                     "[heading, speed]'; found {}",
                                     parameter.items.size()));
         }
-        if (const Text word = map.text("weigh"); word.value == "bands") {
-            blend.weigh = BlendWeighing::bands;
-        } else if (!word.empty() && word.value != "cells") {
-            sink_.unknown(word.place, "way to weigh", word.value, {"cells", "bands"});
-        }
+        read_word(map, "weigh", "way to weigh", {{"cells", BlendWeighing::cells}, {"bands", BlendWeighing::bands}},
+                  blend.weigh, sink_);
         if (const YamlNode* cells = map.find("cells")) { read_cells(*cells, blend); }
         if (const YamlNode* fill = map.find("fill")) { read_fill(*fill, blend); }
         if (const YamlNode* keep = map.find("keep_pace")) { read_keep_pace(*keep, blend); }

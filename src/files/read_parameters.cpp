@@ -177,12 +177,7 @@ void read_values(const YamlNode& node, Document& document, DiagnosticSink& sink)
             definition.default_value =
                 read_default(*value_node, definition.kind, definition.of, std::nullopt, sink).value_or(0);
         }
-        if (const Text word = map.text("switch"); !word.empty()) {
-            definition.at_middle = word.value == "middle";
-            if (word.value != "middle" && word.value != "start") {
-                sink.unknown(word.place, "switch", word.value, {"start", "middle"});
-            }
-        }
+        read_word(map, "switch", "switch", {{"start", false}, {"middle", true}}, definition.at_middle, sink);
         if (map.find("unit") != nullptr) { definition.unit = map.text("unit").value; }
         if (map.find("note") != nullptr) { definition.note = map.text("note").value; }
         document.values.push_back(std::move(definition));

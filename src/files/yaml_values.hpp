@@ -3,6 +3,8 @@
 
 #include "files/yaml_tree.hpp"
 
+#include <initializer_list>
+
 namespace gait {
 
 /// A list of two numbers, the first and the last of something; an error begins with `what` it is.
@@ -14,6 +16,22 @@ namespace gait {
 /// A name, or a list of them.
 [[nodiscard]] std::vector<Text> read_names(const YamlNode& node, const std::string& list, const std::string& item,
                                            DiagnosticSink& sink);
+/// What one of several words stands for, where one is said; any other word is an error that calls it a `what`.
+template <typename Value>
+void read_word(const YamlMap& map, const char* key, const char* what,
+               std::initializer_list<std::pair<const char*, Value>> words, Value& to, DiagnosticSink& sink) {
+    const Text word = map.text(key);
+    if (word.empty()) { return; }
+    std::vector<std::string> known;
+    for (const auto& [name, value] : words) {
+        if (word.value == name) {
+            to = value;
+            return;
+        }
+        known.emplace_back(name);
+    }
+    sink.unknown(word.place, what, word.value, known);
+}
 /// Seconds from 0 to 60, where they are said.
 void read_seconds(const YamlMap& map, const char* key, Number& to, DiagnosticSink& sink);
 /// A map from one name to another.
