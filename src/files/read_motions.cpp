@@ -247,12 +247,12 @@ private:
 
     void read_cells(const YamlNode& cells, BlendDefinition& blend) {
         for (const YamlNode* item : list_items(cells, "'cells'", sink_)) {
-            std::vector<Number>& cell = blend.cells.emplace_back();
             if (!item->is_sequence() || item->items.size() < 3) {
                 sink_.error(item->place, "wrong-shape",
                             "a cell lists the points at its corners, counted from 1, such as [1, 2, 4]");
                 continue;
             }
+            std::vector<Number>& cell = blend.cells.emplace_back();
             for (const YamlNode& corner : item->items) {
                 cell.push_back(to_number(corner, "a point, counted from 1", sink_).value_or(Number(1, corner.place)));
             }

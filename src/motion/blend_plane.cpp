@@ -133,6 +133,7 @@ std::optional<std::string> BlendPlane::faults_of(const std::vector<PlanePoint>& 
     const double whole = area_of(sites, hull_of(sites));
     std::set<std::array<std::uint16_t, 2>> sides;
     for (Cell& cell : cells) {
+        if (cell.size() < 3) { return "one has fewer than three corners"; }
         put_in_order(sites, cell);
         for (std::size_t i = 0; i < cell.size(); ++i) {
             const std::uint16_t from = cell[i], to = cell[(i + 1) % cell.size()];

@@ -358,7 +358,8 @@ std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const A
                 cell.push_back(std::uint16_t(corner.value - 1));
             }
         }
-        const Place place = blend.cells.front().front().place;
+        const auto& first = blend.cells.front(); // a program may have left it empty
+        const Place place = first.empty() ? blend.parameter.place : first.front().place;
         if (places.size() != written) {
             context_.error(place, "wrong-shape",
                            "cells by hand need points that all stand at one place each; remove 'cells' or 'to'",

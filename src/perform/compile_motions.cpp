@@ -206,12 +206,12 @@ std::uint32_t MotionCompiler::compile_clip(const ResolvedMotion& resolved, Build
 
 std::uint16_t MotionCompiler::add_term(Building& building, const ResolvedMotion& around, const Text& weight,
                                        const Number& fade, const std::string& path) {
-    if (weight.empty()) { return no_index; }
     constexpr double longest_fade = 60;
     if (!(fade.value >= 0) || fade.value > longest_fade) {
         context_.error(fade.place, "wrong-range",
                        fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, fade.value), path + ".fade");
     }
+    if (weight.empty()) { return no_index; }
     const CodeRange code = context_.weight(weight, around.arguments, path + ".weight");
     building.terms.push_back({code, std::clamp(fade.value, 0.0, longest_fade)});
     return std::uint16_t(building.terms.size() - 1);
