@@ -93,6 +93,18 @@ std::string describe_way(const ClipMeasure& m) {
     return text.empty() ? "travels" : text;
 }
 
+/// The first few instants, and how many come after them; `--json` has them all.
+std::string instants_of(const FootMeasure& foot, double Contact::*which) {
+    constexpr std::size_t most = 6;
+    std::string text;
+    for (std::size_t i = 0; i < std::min(most, foot.contacts.size()); ++i) {
+        text += fmt::format("{}{:.3f}", text.empty() ? "" : ", ", foot.contacts[i].*which);
+    }
+    if (text.empty()) { return "-"; }
+    return text + " s" +
+           (foot.contacts.size() > most ? fmt::format(" and {} more", foot.contacts.size() - most) : std::string());
+}
+
 std::string text_of(const std::string& path, const ImportedFile& file, const ClipsOptions& options) {
     const Rig& rig = file.rig;
     std::string text =
@@ -130,21 +142,10 @@ std::string text_of(const std::string& path, const ImportedFile& file, const Cli
                    m.stride > 0 ? fmt::format("{:.2f} m", m.stride) : "-",
                    m.steps_a_minute > 0 ? fmt::format("{:.0f}/min", m.steps_a_minute) : "-", describe_loop(m.gap)});
         for (const FootMeasure& foot : m.feet) {
-            std::string strikes, lifts;
             const bool stays = foot.down > 0.999;
-            for (const Contact& contact : foot.contacts) {
-                strikes += fmt::format("{}{:.3f}", strikes.empty() ? "" : ", ", contact.strike);
-                lifts += fmt::format("{}{:.3f}", lifts.empty() ? "" : ", ", contact.lift_off);
-            }
-            feet.add({clip.name, foot.side,
-                      stays             ? "stays down"
-                      : strikes.empty() ? "-"
-                                        : strikes + " s",
-                      stays           ? ""
-                      : lifts.empty() ? "-"
-                                      : lifts + " s",
-                      fmt::format("{:.0f} %", 100 * foot.down), fmt::format("{:.1f} mm", 1000 * foot.slide),
-                      fmt::format("{:.1f} mm", 1000 * foot.height + 0.0)});
+            feet.add({clip.name, foot.side, stays ? "stays down" : instants_of(foot, &Contact::strike),
+                      stays ? "" : instants_of(foot, &Contact::lift_off), fmt::format("{:.0f} %", 100 * foot.down),
+                      fmt::format("{:.1f} mm", 1000 * foot.slide), fmt::format("{:.1f} mm", 1000 * foot.height + 0.0)});
         }
     }
     text += "\n" + clips.text();
@@ -274,12 +275,46 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
     return done;
 }
 
+/// Poses in which the hips stay where they begin, seen from above: a body that goes far is filmed from beside it.
+class Beside {
+public:
+    Beside(const Rig& rig, const ClipSource& clip) : rig_(rig), hips_(std::size_t(std::max(0, body_parts(rig).hips))) {
+        start_ = place(clip, 0);
+        constexpr int looks = 64;
+        constexpr float near = 1.5F; // heights of the body
+        for (int i = 1; i <= looks; ++i) {
+            const Vec3 way = place(clip, clip.seconds * i / looks) - start_;
+            goes_far_ = goes_far_ || std::hypot(way.x, way.z) > near * float(rest_height(rig));
+        }
+    }
+    [[nodiscard]] std::vector<Transform> at(const ClipSource& clip, double seconds) const {
+        std::vector<Transform> pose = pose_at(clip, rest_pose(rig_), seconds);
+        if (!goes_far_) { return pose; }
+        const Vec3 way = place(clip, seconds) - start_;
+        for (std::size_t j = 0; j < pose.size(); ++j) {
+            if (rig_.joints[j].parent >= 0) { continue; }
+            pose[j].translation.x -= way.x;
+            pose[j].translation.z -= way.z;
+        }
+        return pose;
+    }
+
+private:
+    [[nodiscard]] Vec3 place(const ClipSource& clip, double seconds) const {
+        return model_space(rig_, pose_at(clip, rest_pose(rig_), seconds))[hips_].translation;
+    }
+    const Rig& rig_;
+    std::size_t hips_;
+    Vec3 start_;
+    bool goes_far_ = false;
+};
+
 /// A film of one clip: a cycle at even instants, and its end over its start.
 int film_clip(const ClipsOptions& options, const std::string& path, const ImportedFile& file,
               const std::vector<Colour>& tint) {
     const ClipSource* clip = chosen_clip(options, path, file);
     if (clip == nullptr) { return bad_input; }
-    const auto rest = rest_pose(file.rig);
+    const Beside beside(file.rig, *clip);
     const bool animated = options.film.ends_with(".gif");
     const int count = animated ? std::clamp(int(std::ceil(clip->seconds * 25)), 2, 400) : 11;
     Film film;
@@ -287,16 +322,13 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     film.seconds_between = clip->seconds / count;
     for (int i = 0; i < count; ++i) {
         const double at = clip->seconds * i / count;
-        film.bodies.push_back({pose_at(*clip, rest, at),
-                               fmt::format("{:.3f} s", at),
-                               fmt::format("{:.0f} %", 100.0 * i / count),
-                               {},
-                               tint});
+        film.bodies.push_back(
+            {beside.at(*clip, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count), {}, tint});
     }
     if (!tint.empty()) { film.key = mask_key(options.mask.substr(options.mask.rfind(':') + 1)); }
     const LoopGap gap = measure_clip(*clip, file.rig).gap;
     film.start = film.bodies.front();
-    film.end = FilmBody{pose_at(*clip, rest, clip->seconds), "end (red) over start",
+    film.end = FilmBody{beside.at(*clip, clip->seconds), "end (red) over start",
                         fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
     if (const auto problem =
             draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {

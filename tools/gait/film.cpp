@@ -1,6 +1,7 @@
 #include "film.hpp"
 
 #include "files/write_file.hpp"
+#include "rig/body_parts.hpp"
 
 #include <cairo-svg.h>
 #include <cairo.h>
@@ -20,28 +21,6 @@ constexpr double page_width = 1280, page_height = 800;
 
 // Told apart in hue and in lightness, so that a grey print still tells them.
 constexpr Colour left_colour{0.93, 0.60, 0.18}, right_colour{0.22, 0.46, 0.72}, middle_colour{0.60, 0.60, 0.58};
-
-enum class Side { middle, left, right };
-
-bool contains(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
-
-/// Left or right by the usual spellings: left_hand, LeftHand, hand_l, hand.L, L_hand.
-Side side_of(const std::string& name) {
-    std::string lower = name;
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](char c) { return c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; });
-    for (const auto& [word, side] : {std::pair{'l', Side::left}, {'r', Side::right}}) {
-        if (contains(lower, side == Side::left ? "left" : "right")) { return side; }
-        for (const char mark : {'_', '.', '-', ' '}) {
-            const std::string letter(1, word), dot(1, mark);
-            if (lower.starts_with(letter + dot) || lower.ends_with(dot + letter) ||
-                contains(lower, dot + letter + dot)) {
-                return side;
-            }
-        }
-    }
-    return Side::middle;
-}
 
 /// A direction to look along, as the page's right and up and the depth toward the eye.
 struct Camera {
@@ -73,12 +52,13 @@ class Drawing {
 public:
     Drawing(const Rig& rig, const SkinnedMesh& mesh, Camera camera) : rig_(rig), mesh_(mesh), camera_(camera) {
         for (const Joint& joint : rig.joints) {
-            sides_.push_back(side_of(joint.name));
+            sides_.push_back(sided_name(joint.name).side);
             by_side_.push_back(sides_.back() == Side::left    ? left_colour
                                : sides_.back() == Side::right ? right_colour
                                                               : middle_colour);
         }
         height_ = std::max(rest_height(rig), 0.1);
+        for (const Joint& joint : rig.joints) { bones_.push_back(double(length(joint.rest.translation))); }
     }
 
     /// The body's shapes, far ones first.
@@ -160,7 +140,9 @@ private:
             const int parent = rig_.joints[j].parent;
             if (parent < 0) { continue; }
             const Vec3 from = project(model[std::size_t(parent)].translation), to = project(model[j].translation);
-            const double bone = double(length(to - from));
+            const double bone = double(length(model[j].translation - model[std::size_t(parent)].translation));
+            // What moves away from its parent, as hips do from the place where they began, is no limb of it.
+            if (bone > bones_[j] + 0.1 * height_) { continue; }
             const double radius =
                 trunk[j] ? 0.065 * height_ : std::clamp(0.16 * bone, 0.010 * height_, 0.045 * height_);
             Shape shape;
@@ -183,6 +165,7 @@ private:
     Camera camera_;
     std::vector<Side> sides_;
     std::vector<Colour> by_side_; ///< a joint each
+    std::vector<double> bones_;   ///< the length at rest of the bone to each joint
     double height_ = 1;
 };
 
@@ -207,6 +190,7 @@ void text(cairo_t* c, double x, double y, const std::string& words, double size,
     cairo_set_source_rgb(c, colour.red, colour.green, colour.blue);
     cairo_move_to(c, x - align * extents.x_advance, y);
     cairo_show_text(c, words.c_str());
+    cairo_new_path(c); // or what is drawn next would begin where the text ends
 }
 
 void line(cairo_t* c, double x0, double y0, double x1, double y1, double width, Colour colour) {

@@ -52,7 +52,10 @@ public:
             low_[axis] = view_.low[axis] - room;
             high_[axis] = view_.high[axis] + room;
         }
-        if (!view_.velocities) { return; }
+        if (!view_.velocities) {
+            keep_to_parameters();
+            return;
+        }
         // Metres are as long upward as they are across, and the page is wide.
         constexpr double page = 1.35;
         for (const auto& [narrow, wide, ratio] : {std::tuple{0, 1, page}, {1, 0, 1 / page}}) {
@@ -170,6 +173,16 @@ public:
     }
 
 private:
+    /// Where a parameter never is, nothing is drawn; an angle goes all the way round.
+    void keep_to_parameters() {
+        for (std::size_t axis = 0; axis < view_.parameters.size(); ++axis) {
+            const ParameterInfo& info = parameter(axis);
+            const bool angle = info.kind == ParameterKind::angle;
+            low_[axis] = angle ? -180 : std::max(low_[axis], double(info.low));
+            high_[axis] = angle ? 180 : std::min(high_[axis], double(info.high));
+        }
+    }
+
     [[nodiscard]] const ParameterInfo& parameter(std::size_t axis) const {
         const auto all = character_.parameters();
         return *std::find_if(all.begin(), all.end(),
@@ -200,8 +213,9 @@ private:
         }
         std::string data = "$field << END\n";
         for (int i = 0; i < columns * rows; ++i) {
-            const SpacePlace at{low_[0] + (high_[0] - low_[0]) * (i % columns + 0.5) / columns,
-                                low_[1] + (high_[1] - low_[1]) * (i / columns + 0.5) / rows};
+            const int column = i % columns, row = i / columns;
+            const SpacePlace at{low_[0] + (high_[0] - low_[0]) * (column + 0.5) / columns,
+                                low_[1] + (high_[1] - low_[1]) * (row + 0.5) / rows};
             const std::vector<double> shares = shares_at(character_, state_, at);
             const double strength = inside_hull(character_, state_, at) ? 0.5 : 0.16;
             std::array<double, 3> mixed{};
@@ -285,6 +299,7 @@ private:
         script += fmt::format("set xrange [{}:{}]\nset lmargin at screen 0.08\nset rmargin at screen 0.86\nset key "
                               "outside right noenhanced\n",
                               low_[0], high_[0]);
+        if (parameter(0).kind == ParameterKind::angle) { script += "set xtics 45\n"; }
         const bool measured = !samples_.empty();
         script += fmt::format("set tmargin at screen 0.92\nset bmargin at screen {}\nset ylabel 'share of each point'\n"
                               "set yrange [0:1.05]\n",

@@ -374,7 +374,7 @@ int run_sketch(const SketchOptions& options) {
     const Loaded loaded = load(options.document);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
-    const std::string dot = Drawing(loaded.document).text();
+    std::string dot = Drawing(loaded.document).text();
     if (options.out.empty()) {
         print(dot);
         return done;
