@@ -167,24 +167,8 @@ private:
                 tell(raw ? "raw(" + info.name + ")" : info.name, value_text(info, value));
             }
             if (i.operation == Operation::reading) {
-                const StateReadings& state = standing.inputs.state;
-                switch (Reading(i.slot)) {
-                case Reading::elapsed:
-                    tell("state.elapsed", number_text(double(state.elapsed)));
-                    break;
-                case Reading::left:
-                    tell("state.left", number_text(double(state.left)));
-                    break;
-                case Reading::phase:
-                    tell("state.phase", number_text(double(state.phase)));
-                    break;
-                case Reading::loops:
-                    tell("state.loops", number_text(double(state.loops)));
-                    break;
-                case Reading::ended:
-                    tell("state.ended", state.ended ? "yes" : "no");
-                    break;
-                }
+                tell("state." + name_of(i.slot),
+                     reading_text(i.slot, value_of(Reading(i.slot), standing.inputs.state)));
             }
         }
         add(text, values, evaluate(parsed.code, standing.inputs) != 0);
@@ -198,9 +182,15 @@ private:
             if (computed.source == ParameterSource::layer_state) {
                 tell(layer, std::string(performer_.state_name(computed.layer)));
             } else if (computed.source == ParameterSource::layer_reading) {
-                tell(layer, number_text(double(block_.smoothed()[slot])));
+                tell(layer + "." + name_of(computed.node), reading_text(computed.node, block_.smoothed()[slot]));
             }
         }
+    }
+
+    static std::string name_of(std::uint16_t reading) { return std::string(reading_names[reading]); }
+    static std::string reading_text(std::uint16_t reading, float value) {
+        if (Reading(reading) == Reading::ended) { return value != 0 ? "yes" : "no"; }
+        return number_text(double(value));
     }
 
     static std::string value_text(const ParameterInfo& info, float value) {

@@ -1,36 +1,59 @@
 #include "clip/additive_clip.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <vector>
 
 namespace gait {
 namespace {
 
-std::size_t key_at(const StepTrack& steps, double seconds) {
-    const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), float(seconds));
-    return after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
+/// Samples a second of a clip with steps: one of its steps is a ramp of so short a time in what is added.
+constexpr double rate_of_steps = 120;
+
+/// An instant of a clip, between two of its frames.
+struct Instant {
+    double seconds = 0;
+    std::uint32_t frame = 0;
+    float fraction = 0;
+};
+
+Instant instant_of(const SampledClip& clip, double part) {
+    const double place = part * clip.intervals;
+    const auto frame = std::min(std::uint32_t(place), clip.intervals);
+    return {clip.seconds * part, frame, float(place - frame)};
 }
 
-double frame_seconds(const SampledClip& clip, std::uint32_t frame) {
-    return clip.intervals == 0 ? 0 : clip.seconds * frame / clip.intervals;
+const std::array<float, 4>& step_at(const StepTrack& steps, const Instant& at) {
+    // A sum of parts may stop just short of a key.
+    const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), float(at.seconds + 1e-6));
+    return steps.values[after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1];
 }
 
-Quat rotation_at(const SampledClip& clip, std::uint32_t frame, std::size_t joint) {
+Quat rotation_at(const SampledClip& clip, const Instant& at, std::size_t joint) {
     for (const StepTrack& steps : clip.steps) {
         if (steps.joint != joint || steps.target != StepTrack::Target::rotation) { continue; }
-        const auto& value = steps.values[key_at(steps, frame_seconds(clip, frame))];
+        const auto& value = step_at(steps, at);
         return {value[0], value[1], value[2], value[3]};
     }
-    const float* row = clip.frame(frame) + joint;
-    return normalized({row[0], row[clip.stride], row[2 * clip.stride], row[3 * clip.stride]});
+    const auto frame = [&](std::uint32_t index) {
+        const float* row = clip.frame(index) + joint;
+        return Quat{row[0], row[clip.stride], row[2 * clip.stride], row[3 * clip.stride]};
+    };
+    const Quat from = frame(at.frame);
+    if (!(at.fraction > 0)) { return normalized(from); }
+    const Quat to = frame(at.frame + 1); // sign-continuous along the clip
+    const float rest = 1 - at.fraction;
+    return normalized({rest * from.x + at.fraction * to.x, rest * from.y + at.fraction * to.y,
+                       rest * from.z + at.fraction * to.z, rest * from.w + at.fraction * to.w});
 }
 
 /// A joint's translation or scale, as a difference to rest.
-std::array<float, 3> offset_at(const SampledClip& clip, StepTrack::Target target, std::uint32_t frame,
+std::array<float, 3> offset_at(const SampledClip& clip, StepTrack::Target target, const Instant& at,
                                std::uint16_t joint) {
     for (const StepTrack& steps : clip.steps) {
         if (steps.joint != joint || steps.target != target) { continue; }
-        const auto& value = steps.values[key_at(steps, frame_seconds(clip, frame))];
+        const auto& value = step_at(steps, at);
         return {value[0], value[1], value[2]};
     }
     const bool moves = target == StepTrack::Target::translation;
@@ -39,8 +62,14 @@ std::array<float, 3> offset_at(const SampledClip& clip, StepTrack::Target target
         const auto found = std::lower_bound(rows->joints.begin(), rows->joints.end(), joint);
         if (found == rows->joints.end() || *found != joint) { continue; }
         const std::size_t count = rows->joints.size(), column = std::size_t(found - rows->joints.begin());
-        const float* values = rows->values.data() + (rows->constant() ? 0 : std::size_t(frame) * 3 * count);
-        return {values[column], values[count + column], values[2 * count + column]};
+        const bool between = !rows->constant() && at.fraction > 0;
+        const float* from = rows->values.data() + (rows->constant() ? 0 : std::size_t(at.frame) * 3 * count) + column;
+        const float* to = between ? from + 3 * count : from;
+        std::array<float, 3> value{};
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            value[axis] = from[axis * count] + at.fraction * (to[axis * count] - from[axis * count]);
+        }
+        return value;
     }
     return {};
 }
@@ -63,19 +92,34 @@ std::vector<std::uint16_t> joints_of(const SampledClip& clip, const SampledClip&
     return joints;
 }
 
-SparseRows differences(const SampledClip& clip, const SampledClip& reference, StepTrack::Target target) {
+SparseRows differences(const SampledClip& clip, const SampledClip& reference, StepTrack::Target target,
+                       const std::vector<Instant>& instants) {
     SparseRows rows;
     rows.joints = joints_of(clip, reference, target);
-    rows.frames = clip.intervals + 1;
-    for (std::uint32_t frame = 0; frame < rows.frames; ++frame) {
+    rows.frames = std::uint32_t(instants.size());
+    for (const Instant& at : instants) {
         for (std::size_t axis = 0; axis < 3; ++axis) {
             for (const std::uint16_t joint : rows.joints) {
-                rows.values.push_back(offset_at(clip, target, frame, joint)[axis] -
-                                      offset_at(reference, target, 0, joint)[axis]);
+                rows.values.push_back(offset_at(clip, target, at, joint)[axis] -
+                                      offset_at(reference, target, {}, joint)[axis]);
             }
         }
     }
     return rows;
+}
+
+/// Its frames, and where it has steps as many between them as these need.
+std::vector<Instant> instants_of(const SampledClip& clip) {
+    std::uint32_t intervals = clip.intervals;
+    if (!clip.steps.empty()) {
+        const std::uint32_t whole = std::max(clip.intervals, 1U);
+        intervals = whole * std::max(1U, std::uint32_t(std::ceil(clip.seconds * rate_of_steps / whole)));
+    }
+    std::vector<Instant> instants;
+    for (std::uint32_t i = 0; i <= intervals; ++i) {
+        instants.push_back(instant_of(clip, intervals == 0 ? 0 : double(i) / intervals));
+    }
+    return instants;
 }
 
 } // namespace
@@ -85,26 +129,27 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
     difference.name = clip.name;
     difference.seconds = clip.seconds;
     difference.loops = clip.loops;
-    difference.intervals = clip.intervals;
+    const std::vector<Instant> instants = instants_of(clip);
+    difference.intervals = std::uint32_t(instants.size() - 1);
     difference.stride = clip.stride;
-    difference.rotations.assign(std::size_t(clip.intervals + 1) * 4 * clip.stride, 0.0F);
+    difference.rotations.assign(instants.size() * 4 * clip.stride, 0.0F);
     for (std::size_t joint = 0; joint < joints; ++joint) {
-        const Quat start = rotation_at(reference, 0, joint);
+        const Quat start = rotation_at(reference, {}, joint);
         Quat before; // the identity: the short way round at first, and from there without a break
-        for (std::uint32_t frame = 0; frame <= clip.intervals; ++frame) {
-            Quat turn = rotation_at(clip, frame, joint) * conjugate(start);
+        for (std::size_t frame = 0; frame < instants.size(); ++frame) {
+            Quat turn = rotation_at(clip, instants[frame], joint) * conjugate(start);
             if (dot(turn, before) < 0) { turn = -turn; }
             before = turn;
             const double sine = std::sqrt(double(turn.x) * turn.x + double(turn.y) * turn.y + double(turn.z) * turn.z);
             const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(turn.w)) / sine;
-            float* row = difference.rotations.data() + std::size_t(frame) * 4 * clip.stride + joint;
+            float* row = difference.rotations.data() + frame * 4 * clip.stride + joint;
             row[0] = float(scale * turn.x);
             row[clip.stride] = float(scale * turn.y);
             row[2 * clip.stride] = float(scale * turn.z);
         }
     }
-    difference.moving_translations = differences(clip, reference, StepTrack::Target::translation);
-    difference.moving_scales = differences(clip, reference, StepTrack::Target::scale);
+    difference.moving_translations = differences(clip, reference, StepTrack::Target::translation, instants);
+    difference.moving_scales = differences(clip, reference, StepTrack::Target::scale, instants);
     return difference;
 }
 

@@ -75,8 +75,11 @@ double greatest_error(const ClipSource& clip, const Rig& rig, const Pose& rest, 
         const Pose a = model_space(rig, exact), b = model_space(rig, sampled);
         for (std::size_t j = 0; j < a.size(); ++j) {
             worst = std::max(worst, double(length(a[j].translation - b[j].translation)));
-            // A joint without children still has a length of skin beyond it: count its turn a hand's breadth out.
-            worst = std::max(worst, degrees_between(a[j].rotation, b[j].rotation) / degrees_per_radian * 0.1);
+            // A joint without children still has a length of skin beyond it: count its turn and its size a hand's
+            // breadth out.
+            constexpr double hand = 0.1; // metres
+            worst = std::max(worst, degrees_between(a[j].rotation, b[j].rotation) / degrees_per_radian * hand);
+            worst = std::max(worst, double(length(exact[j].scale - sampled[j].scale)) * hand);
         }
     }
     return worst;

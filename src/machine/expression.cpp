@@ -7,22 +7,6 @@
 namespace gait {
 namespace {
 
-float reading(const StateReadings& state, Reading which) {
-    switch (which) {
-    case Reading::elapsed:
-        return state.elapsed;
-    case Reading::left:
-        return state.left;
-    case Reading::phase:
-        return state.phase;
-    case Reading::loops:
-        return state.loops;
-    case Reading::ended:
-        break;
-    }
-    return state.ended ? 1.0F : 0.0F;
-}
-
 float flag(bool value) { return value ? 1.0F : 0.0F; }
 
 float unary(Operation operation, float a) {
@@ -91,6 +75,22 @@ float remapped(float x, float a, float b, float c, float d) {
 
 } // namespace
 
+float value_of(Reading reading, const StateReadings& state) {
+    switch (reading) {
+    case Reading::elapsed:
+        return state.elapsed;
+    case Reading::left:
+        return state.left;
+    case Reading::phase:
+        return state.phase;
+    case Reading::loops:
+        return state.loops;
+    case Reading::ended:
+        break;
+    }
+    return state.ended ? 1.0F : 0.0F;
+}
+
 double wrapped_degrees(double degrees) {
     const double rest = std::remainder(degrees, 360.0); // -180 to 180, both of them possible
     return rest <= -180 ? 180.0 : rest;
@@ -111,7 +111,7 @@ float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs
             stack[top++] = inputs.raw[i.slot];
             break;
         case Operation::reading:
-            stack[top++] = reading(inputs.state, Reading(i.slot));
+            stack[top++] = value_of(Reading(i.slot), inputs.state);
             break;
         case Operation::negate:
         case Operation::negation:

@@ -3,8 +3,10 @@
 
 #include "gait/api.hpp"
 
+#include <array>
 #include <cstdint>
 #include <span>
+#include <string_view>
 #include <vector>
 
 namespace gait {
@@ -45,6 +47,9 @@ enum class Operation : std::uint8_t {
 /// What an expression may ask of the state it stands in.
 enum class Reading : std::uint8_t { elapsed, left, phase, loops, ended };
 
+/// By the order of `Reading`, as expressions name them.
+inline constexpr std::array<std::string_view, 5> reading_names{"elapsed", "left", "phase", "loops", "ended"};
+
 struct Instruction {
     Operation operation = Operation::constant;
     std::uint16_t slot = 0;
@@ -66,6 +71,9 @@ struct StateReadings {
     float loops = 0;   ///< times its motion came round
     bool ended = false;
 };
+
+/// As an expression sees it; a flag is 0 or 1.
+[[nodiscard]] GAIT_API float value_of(Reading reading, const StateReadings& state);
 
 struct ExpressionInputs {
     const float* smoothed = nullptr; ///< a parameter each

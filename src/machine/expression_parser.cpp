@@ -34,12 +34,6 @@ constexpr std::array<Function, 12> functions{{
     {"sqrt", 1, Operation::square_root, "sqrt(x)"},
 }};
 
-constexpr std::array<std::pair<std::string_view, Reading>, 5> readings{{{"elapsed", Reading::elapsed},
-                                                                        {"left", Reading::left},
-                                                                        {"phase", Reading::phase},
-                                                                        {"loops", Reading::loops},
-                                                                        {"ended", Reading::ended}}};
-
 struct Binary {
     std::string_view text;
     int strength;
@@ -407,9 +401,8 @@ private:
     /// Reads `elapsed` and the like, after the dot that follows `whose`.
     std::optional<Reading> reading_of(std::string_view whose, std::size_t offset) {
         const std::string_view name = identifier();
-        const auto found =
-            std::find_if(readings.begin(), readings.end(), [&](const auto& r) { return r.first == name; });
-        if (found != readings.end()) { return found->second; }
+        const auto found = std::find(reading_names.begin(), reading_names.end(), name);
+        if (found != reading_names.end()) { return Reading(found - reading_names.begin()); }
         fail(offset,
              fmt::format("{2} has no '{1}'; it has {0}.elapsed, {0}.left, {0}.phase, {0}.loops and {0}.ended", whose,
                          name, whose == "state" ? "a state" : fmt::format("'{}'", whose)),

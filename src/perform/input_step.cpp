@@ -66,20 +66,7 @@ float reading_of_layer(const Frame& frame, const ComputedParameter& asked) {
         const CompiledState& state = frame.data.states[asked.node];
         return state.level < layer.depth && layer.path[state.level].node == asked.node ? 1.0F : 0.0F;
     }
-    const StateReadings readings = read_motion(frame.data, block, layer.instances[layer.instance_count - 1U]);
-    switch (Reading(asked.node)) {
-    case Reading::elapsed:
-        return float(layer.path[0].elapsed);
-    case Reading::left:
-        return readings.left;
-    case Reading::phase:
-        return readings.phase;
-    case Reading::loops:
-        return readings.loops;
-    case Reading::ended:
-        return readings.ended ? 1.0F : 0.0F;
-    }
-    return 0;
+    return value_of(Reading(asked.node), read_state(frame.data, block, 0));
 }
 
 class Computer {

@@ -65,19 +65,6 @@ bool is_on_path(const LayerHeader& layer, const CompiledState& state, std::uint1
     return state.level < layer.depth && layer.path[state.level].node == node;
 }
 
-/// What an expression at `level` may read.
-StateReadings readings_at(const Frame& frame, std::size_t level, const StateReadings& motion) {
-    StateReadings readings = motion;
-    readings.elapsed = float(frame.layer.path[level].elapsed);
-    for (std::size_t inner = level + 1; inner < frame.layer.depth; ++inner) {
-        if (!frame.data.states[frame.layer.path[inner].node].final) {
-            readings.left = std::numeric_limits<float>::infinity();
-            readings.ended = false;
-        }
-    }
-    return readings;
-}
-
 double seconds_left_at(const Frame& frame, std::size_t level) {
     for (std::size_t inner = level + 1; inner < frame.layer.depth; ++inner) {
         if (!frame.data.states[frame.layer.path[inner].node].final) { return infinity; }
@@ -99,7 +86,7 @@ double fade_of(const Frame& frame, const CompiledTransition& transition, const E
 
 /// What an expression of a transition may read, its thresholds counting as passed at their instant: time goes on.
 StateReadings readings_for(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
-    StateReadings readings = readings_at(frame, level, read_motion(frame.data, frame.block, frame.active()));
+    StateReadings readings = read_state(frame.data, frame.block, level);
     for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
         const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
         float& reading = threshold.reading == Reading::left ? readings.left : readings.elapsed;

@@ -42,15 +42,22 @@ double seconds_left(const CharacterData& data, const PerformerBlock& block, cons
     return left;
 }
 
-StateReadings read_motion(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
+StateReadings read_state(const CharacterData& data, const PerformerBlock& block, std::size_t level) {
     const LayerHeader& layer = block.layer();
+    const Instance& instance = layer.instances[layer.instance_count - 1U];
     const Playhead* heaviest = heaviest_clip(data, block, instance);
     const double left = seconds_left(data, block, instance);
     const ClipPlace place = heaviest == nullptr
                                 ? ClipPlace{}
                                 : place_of(data, layer, instance, leaves_of(data, instance)[heaviest->leaf], *heaviest);
-    return {float(instance.elapsed), float(left), float(place.position), float(std::abs(std::int32_t(place.loops))),
-            left <= instant};
+    StateReadings readings{float(layer.path[level].elapsed), float(left), float(place.position),
+                           float(std::abs(std::int32_t(place.loops))), left <= instant};
+    for (std::size_t inner = level + 1; inner < layer.depth; ++inner) {
+        if (data.states[layer.path[inner].node].final) { continue; }
+        readings.left = std::numeric_limits<float>::infinity();
+        readings.ended = false;
+    }
+    return readings;
 }
 
 double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,

@@ -78,9 +78,9 @@ template <typename Fits>
     return heaviest_clip(data, block, instance, [](const Leaf&) { return true; });
 }
 
-/// What expressions may ask of a motion.
-[[nodiscard]] StateReadings read_motion(const CharacterData& data, const PerformerBlock& block,
-                                        const Instance& instance);
+/// What expressions may ask of the state at `level` of the layer's active path. What is left of it, and whether it has
+/// ended, is its machine's to say where it holds one.
+[[nodiscard]] StateReadings read_state(const CharacterData& data, const PerformerBlock& block, std::size_t level);
 
 /// Cycles a second at which a clip of the instance moves now, on the average of a stride where it keeps step.
 [[nodiscard]] double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,

@@ -82,3 +82,26 @@ TEST_CASE("weighing a performer leaves it as it was") {
     (void)weigh_transitions(performer);
     CHECK(std::equal(before.begin(), before.end(), performer.bytes().begin()));
 }
+
+TEST_CASE("what a condition asks of its own state, and of another layer's, is told with its value") {
+    Performer performer(support::character(
+        "gait: 1\nrig: r.glb\nclips: {low: {loop: yes}, side: {}}\n"
+        "layers:\n"
+        "  - name: legs\n    machine:\n      start: a\n      states:\n"
+        "        a:\n          play: low\n          go:\n            - {to: b, when: state.elapsed > 9}\n"
+        "            - {to: b, when: state.phase > 2}\n            - {to: b, when: state.loops > 9}\n"
+        "        b: {play: side, go: [{to: a, when: state.left > 9 or state.ended}]}\n"
+        "  - name: arms\n    machine:\n      start: c\n      states:\n"
+        "        c: {play: low, go: [{to: d, when: legs.elapsed > 9}]}\n        d: {play: low}\n",
+        support::machine_assets()));
+    performer.advance(0.25);
+    const std::string text = told(performer);
+    CHECK_THAT(text, Catch::Contains("[state.elapsed > 9: state.elapsed = 0.25; no]"));
+    CHECK_THAT(text, Catch::Contains("[state.phase > 2: state.phase = "));
+    CHECK_THAT(text, Catch::Contains("[state.loops > 9: state.loops = 0; no]"));
+    CHECK_THAT(text, Catch::Contains("legs.elapsed = 0"));
+    performer.enter(performer.character().state("legs.b"), 0);
+    performer.advance(0.25);
+    CHECK_THAT(told(performer),
+               Catch::Contains("[state.left > 9 or state.ended: state.left = 0.75, state.ended = no; no]"));
+}

@@ -3,7 +3,9 @@
 
 #include <catch2/catch.hpp>
 
+#include <array>
 #include <cmath>
+#include <map>
 
 using namespace gait;
 
@@ -463,4 +465,39 @@ TEST_CASE("marks and spans stay with what they name, in a clip that is cut, turn
     settings.mirror = true;
     CHECK(prepared().marks[1].name == "right_down");
     CHECK(sink.list().empty());
+}
+
+TEST_CASE("numbers are cut, turned round and quickened with the clip they came with, stepped and curved ones too") {
+    ClipSource clip = motion(body(), 2, [](double) { return at(0, 0); });
+    NumberTrack line{"line", {}}, stairs{"stairs", {}}, curve{"curve", {}};
+    line.values.times = stairs.values.times = {0, 1, 2};
+    line.values.values = stairs.values.values = {0, 1, 0};
+    stairs.values.interpolation = Interpolation::step;
+    curve.values.interpolation = Interpolation::cubic_spline;
+    curve.values.times = {0, 2};
+    curve.values.values = {0, 0, 1, 1, 1, 0}; // before, value, after: t + (t/2)^2 - (t/2)^3 and so on, up and level
+    clip.numbers = {line, stairs, curve};
+    const auto plain_curve = [&](double seconds) { return double(number_at(curve, seconds)); };
+    const auto at_second = [&](const std::string& settings, double seconds) {
+        Performer performer(playing(clip, settings));
+        performer.advance(seconds);
+        std::array<float, 3> values{};
+        REQUIRE(performer.number_tracks(values) == 3);
+        std::map<std::string, double> named;
+        for (std::size_t i = 0; i < 3; ++i) {
+            named[std::string(performer.character().number_tracks()[i])] = double(values[i]);
+        }
+        return named;
+    };
+    CHECK(at_second("{}", 0.5)["line"] == Approx(0.5));
+    CHECK(at_second("{}", 0.5)["stairs"] == Approx(0));
+    CHECK(at_second("{}", 0.5)["curve"] == Approx(plain_curve(0.5)).margin(2e-3));
+    CHECK(at_second("{cut: [0.5, 1.5]}", 0.25)["line"] == Approx(0.75));
+    CHECK(at_second("{cut: [0.5, 1.5]}", 0.25)["stairs"] == Approx(0));
+    CHECK(at_second("{cut: [0.5, 1.5]}", 0.75)["stairs"] == Approx(1));
+    CHECK(at_second("{cut: [0.5, 2], reverse: yes}", 0.25)["line"] == Approx(0.25));
+    CHECK(at_second("{cut: [0.5, 2], reverse: yes}", 1)["line"] == Approx(1));
+    CHECK(at_second("{rate: 2}", 0.25)["line"] == Approx(0.5));
+    CHECK(at_second("{rate: 2}", 0.25)["curve"] == Approx(plain_curve(0.5)).margin(2e-3));
+    CHECK(at_second("{rate: 2}", 0.7)["curve"] == Approx(plain_curve(1.4)).margin(2e-3));
 }

@@ -91,3 +91,24 @@ TEST_CASE("a cue sheet's mistakes are said as a document's are") {
     CHECK_THAT(format(read_cue_sheet("/nowhere/x.cues.yaml").diagnostics),
                has("/nowhere/x.cues.yaml: error: cannot be read: no such file or directory"));
 }
+
+TEST_CASE("a sheet says what a cue lacks, what a parameter is, and what a body needs") {
+    const auto has = [](const std::string& expected) { return Catch::Contains(expected); };
+    CHECK_THAT(said("cues: [now]"), has("a cue is a map of at, set, send"));
+    CHECK_THAT(said("[]"), has("a cue sheet is a map of"));
+    CHECK_THAT(said("cues: [{at: 1, seed: 1.5}]"), has("'seed' is a whole number from 0; found 1.5 [wrong-range]"));
+    CHECK_THAT(said("cues: [{at: 1, enter: {fade: 0.2}}]"),
+               has("'enter' does not say where; add 'state: body.moving' [missing-key]"));
+    CHECK_THAT(said("cues: [{at: 1, set: {hop: 1}}]"), has("'hop' is a signal, which has no value; send it"));
+    CHECK_THAT(said("cues: [{at: 1, send: speed}]"), has("'speed' is no signal; write 'set: {speed: VALUE}'"));
+    CHECK_THAT(said("cues: [{at: 1, set: {speed: .nan}}]"), has("'speed'"));
+    CHECK_THAT(said("body: quick\ncues: [{at: 1, set: {speed: 1}}]"), has("'body' is a map of speed, heading, turn"));
+    CHECK_THAT(said("body: {heading: heading}\ncues: [{at: 1, set: {speed: 1}}]"),
+               has("this body goes nowhere; add 'speed: PARAMETER', 'turn: PARAMETER' or both [missing-key]"));
+    CHECK_THAT(said("body: {speed: heading}\ncues: [{at: 1, set: {speed: 1}}]"), has("'heading' is not a number"));
+    std::string deep = "{at: 0, set: {speed: 1}}";
+    for (int i = 0; i < 10; ++i) { deep = "{at: 0, cues: [" + deep + "]}"; }
+    CHECK_THAT(said("cues: [" + deep + "]"), has("groups of cues nest deeper than 8 [too-deep]"));
+    // Several signals may be sent at once.
+    CHECK(said("cues: [{at: 1, send: [hop, light]}]").empty());
+}

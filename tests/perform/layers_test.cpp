@@ -2,12 +2,14 @@
 #include "gait/inspect.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/why.hpp"
+#include "machine_support.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
 
 #include <cstring>
 #include <map>
+#include <optional>
 #include <random>
 
 using namespace gait;
@@ -934,4 +936,38 @@ TEST_CASE("a rig too large for a layer in model space is said instead of overrun
     };
     CHECK(said_with(512).empty());
     CHECK_THAT(said_with(513), Catch::Contains("at most 512 joints, and this one has 513; write 'space: local'"));
+}
+
+TEST_CASE("all that a state may ask of itself may be asked of another layer, whose machine ends with its last state") {
+    // Seconds until the legs go, by what the arms are doing; none within six.
+    const auto gone = [](const std::string& when, const std::string& arms) -> std::optional<double> {
+        Performer performer(
+            support::character("gait: 1\nrig: r.glb\nclips: {low: {loop: yes}, swing: {loop: yes}, side: {}}\n"
+                               "layers:\n"
+                               "  - name: legs\n    machine:\n      start: a\n      states:\n"
+                               "        a: {play: low, go: [{to: b, when: \"" +
+                                   when +
+                                   "\"}]}\n        b: {play: low}\n"
+                                   "  - name: arms\n    machine:\n      start: c\n      states:\n        c: " +
+                                   arms + "\n",
+                               support::machine_assets()));
+        for (int i = 0; i < 360; ++i) {
+            performer.advance(1.0 / 60);
+            if (performer.state_name(0) == "b") { return performer.time(); }
+        }
+        return std::nullopt;
+    };
+    const double frame = 1.0 / 60;
+    // The arms are seen as they were at the start of the frame.
+    CHECK(gone("arms.left < 0.5", "{play: side}").value() == Approx(0.5).margin(2.1 * frame));
+    CHECK(gone("arms.ended", "{play: side}").value() == Approx(1).margin(2.1 * frame));
+    CHECK(gone("arms.phase > 0.25", "{play: side}").value() == Approx(0.25).margin(2.1 * frame));
+    CHECK(gone("arms.elapsed > 2", "{play: low}").value() == Approx(2).margin(2.1 * frame));
+    CHECK(gone("arms.loops >= 2", "{play: low}").has_value());
+    CHECK_FALSE(gone("arms.ended or arms.left < 100", "{play: low}").has_value());
+    // A machine goes on while its state is none of the last.
+    const std::string two = "{machine: {start: r, states: {r: {play: side, go: [{to: h, fade: 0}]}, h: {play: side}}}}";
+    CHECK(gone("arms.ended", two).value() == Approx(2).margin(3.1 * frame));
+    CHECK(gone("arms.left < 0.5", two).value() == Approx(1.5).margin(3.1 * frame));
+    CHECK(gone("arms.elapsed > 1.5", two).value() == Approx(1.5).margin(2.1 * frame));
 }

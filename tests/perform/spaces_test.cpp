@@ -688,3 +688,58 @@ TEST_CASE("whatever speed, heading, turning, load and aim do, no seam shows in a
         }
     }
 }
+
+namespace {
+
+/// A chain of two joints: `still` stands, `tipped` has its second joint turned, moved and grown in steps at one second.
+Assets stepping() {
+    ClipSource still = support::held("still", 2, 0, 2), tipped = support::held("tipped", 2, 0, 2);
+    const Vec3 place = support::chain(2).joints[1].rest.translation;
+    tipped.tracks[1].rotation = {Interpolation::step, {0, 1}, {axis_angle({1, 0, 0}, 0), axis_angle({1, 0, 0}, 40)}};
+    tipped.tracks[1].translation = {Interpolation::step, {0, 1}, {place, place + Vec3{0.5F, 0, 0}}};
+    tipped.tracks[1].scale = {Interpolation::step, {0, 1}, {{1, 1, 1}, {1, 2, 1}}};
+    return support::assets(2, {still, tipped});
+}
+
+} // namespace
+
+TEST_CASE("steps of a clip that is added come when they come, in turn, place and size") {
+    const auto character = support::character(
+        "gait: 1\nrig: x.glb\nclips: {still: {loop: yes}, tipped: {}}\nlayers: [{name: body, machine: {start: s, "
+        "states: {s: {play: {add: tipped, to: still, against: still, weight: 0.5, fade: 0}}}}}]\n",
+        stepping());
+    Performer performer(character);
+    const Vec3 rest = support::chain(2).joints[1].rest.translation;
+    performer.advance(0.9);
+    CHECK(degrees_between(pose_of(performer)[1].rotation, Quat{}) < 0.01);
+    CHECK(length(pose_of(performer)[1].translation - rest) < 1e-5F);
+    performer.advance(0.2);
+    const Transform tipped = pose_of(performer)[1];
+    CHECK(degrees_between(tipped.rotation, axis_angle({1, 0, 0}, 20)) < 0.05);
+    CHECK(tipped.translation.x == Approx(0.25).margin(1e-4));
+    CHECK(tipped.scale.y == Approx(1.5).margin(1e-4));
+    CHECK(tipped.scale.x == Approx(1).margin(1e-4));
+}
+
+TEST_CASE("a clip that grows a joint is blended, and laid over another by its mask") {
+    Assets assets = stepping();
+    ClipSource grown = support::held("grown", 2, 0, 2);
+    grown.tracks[1].scale = {Interpolation::linear, {0, 2}, {{1, 1, 1}, {3, 3, 3}}};
+    assets.clips.emplace("grown", grown);
+    const auto size = [&](const std::string& layers, double seconds) {
+        const auto character = support::character("gait: 1\nrig: x.glb\nclips: {still: {loop: yes}, grown: {}}\n"
+                                                  "parameters: {w: {kind: number, default: 0.25}}\n" +
+                                                      layers,
+                                                  assets);
+        Performer performer(character);
+        performer.advance(seconds);
+        return double(pose_of(performer)[1].scale.y);
+    };
+    CHECK(size("layers: [{name: a, machine: {start: s, states: {s: {play: grown}}}}]\n", 1) == Approx(2).margin(1e-3));
+    CHECK(size("layers: [{name: a, machine: {start: s, states: {s: {play: {blend: w, points: {0: still, 1: grown}, "
+               "sync: off}}}}}]\n",
+               1) == Approx(1.25).margin(1e-3));
+    CHECK(size("layers:\n  - {name: a, machine: {start: s, states: {s: {play: still}}}}\n"
+               "  - {name: b, weight: w, fade: 0, machine: {start: s, states: {s: {play: grown}}}}\n",
+               1) == Approx(1.25).margin(1e-3));
+}
