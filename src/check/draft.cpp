@@ -37,6 +37,7 @@ public:
         }
         arguments_.clear();
         for (LayerDefinition& layer : document_.layers) { fill_machine(layer.machine); }
+        for (OneShotDefinition& shot : document_.one_shots) { fill_motion(shot.play, shot.until.empty()); }
         return sink_.take();
     }
 

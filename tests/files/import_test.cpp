@@ -408,3 +408,114 @@ TEST_CASE("what is baked is read back as it was played") {
     CHECK_THAT(format(bake_gltf(source, motion, "/nowhere/out.glb")),
                Catch::Contains("/nowhere/out.glb: error: cannot be written: no such file or directory"));
 }
+
+TEST_CASE("a node placed by a matrix stands where its parts would put it, mirrored ones too, and can be baked") {
+    GltfMaker parts, matrix;
+    const Quat turn = axis_angle({0, 0, 1}, 90);
+    parts.json["nodes"][2]["translation"] = {0.1, 0.5, 0.2};
+    parts.json["nodes"][2]["rotation"] = {turn.x, turn.y, turn.z, turn.w};
+    parts.json["nodes"][2]["scale"] = {2, 3, 1};
+    // Column by column: x becomes y, twice as long; y becomes minus x, three times as long.
+    matrix.json["nodes"][2].erase("translation");
+    matrix.json["nodes"][2]["matrix"] = {0, 2, 0, 0, -3, 0, 0, 0, 0, 0, 1, 0, 0.1, 0.5, 0.2, 1};
+    matrix.json["animations"][0]["channels"].clear();
+    matrix.json["animations"][0]["channels"].push_back(
+        {{"sampler", 0}, {"target", {{"node", 1}, {"path", "rotation"}}}});
+    const ImportedFile by_parts = import_good(parts.embedded()), by_matrix = import_good(matrix.embedded());
+    const Transform expected = by_parts.rig.joints[1].rest, placed = by_matrix.rig.joints[1].rest;
+    CHECK(length(placed.translation - expected.translation) < 1e-6F);
+    CHECK(degrees_between(placed.rotation, expected.rotation) < 1e-3);
+    CHECK(length(placed.scale - expected.scale) < 1e-5F);
+    matrix.json["nodes"][2]["matrix"] = {-1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0.5, 0, 1};
+    const Transform mirrored = import_good(matrix.embedded()).rig.joints[1].rest;
+    CHECK(mirrored.scale.x * mirrored.scale.y * mirrored.scale.z == Approx(-1));
+
+    // What is animated may not be placed by a matrix: the bake takes it apart, and the rig stands as it did.
+    const support::TemporaryFolder folder;
+    const std::string source = folder.write("arm.gltf", matrix.embedded()), out = (folder / "out.glb").string();
+    const ImportedFile file = import_good(matrix.embedded());
+    BakedMotion still{"still", 30, {rest_pose(file.rig), rest_pose(file.rig)}};
+    const Diagnostics problems = bake_gltf(source, still, out);
+    INFO(format(problems));
+    REQUIRE(problems.empty());
+    const ImportResult back = import_gltf(out);
+    REQUIRE(back.file);
+    const auto before = model_space(file.rig, rest_pose(file.rig)),
+               after = model_space(back.file->rig, rest_pose(back.file->rig));
+    CHECK(length(before[1].translation - after[1].translation) < 1e-5F);
+    CHECK_THAT(support::read(out), !Catch::Contains("\"matrix\""));
+}
+
+TEST_CASE("a bake keeps what the file holds beside its motion: shapes, sparse data and pictures") {
+    GltfMaker maker;
+    const int base = maker.add_floats({0, 0, 0, 0, 1, 0, 1, 0, 0}, "VEC3");
+    const int target = maker.add_floats({0, 0, 0, 0, 0, 0, 0, 0, 0.1F}, "VEC3");
+    const std::vector<float> replaced{9, 8, 7};
+    const int indices = maker.add_view(std::string("\2\0", 2)),
+              values = maker.add_view(std::string(reinterpret_cast<const char*>(replaced.data()), 12));
+    maker.json["accessors"][std::size_t(target)]["sparse"] = {
+        {"count", 1},
+        {"indices", {{"bufferView", indices}, {"componentType", 5123}}},
+        {"values", {{"bufferView", values}}}};
+    const int picture = maker.add_view("a picture of a lantern");
+    maker.json["images"] = {{{"bufferView", picture}, {"mimeType", "image/png"}}};
+    maker.json["meshes"] = {
+        {{"name", "face"},
+         {"primitives", {{{"attributes", {{"POSITION", base}}}, {"targets", {{{"POSITION", target}}}}}}}}};
+    maker.json["nodes"].push_back({{"name", "face"}, {"mesh", 0}});
+    maker.json["scenes"][0]["nodes"].push_back(3);
+    const support::TemporaryFolder folder;
+    const std::string source = folder.write("arm.gltf", maker.embedded()), out = (folder / "out.glb").string();
+    const ImportedFile file = import_good(maker.embedded());
+    const Diagnostics problems = bake_gltf(source, {"still", 30, {rest_pose(file.rig), rest_pose(file.rig)}}, out);
+    INFO(format(problems));
+    REQUIRE(problems.empty());
+    const std::string bytes = support::read(out);
+    CHECK_THAT(bytes, Catch::Contains("a picture of a lantern"));
+    CHECK_THAT(bytes, Catch::Contains("\"sparse\"") && Catch::Contains("\"targets\""));
+    CHECK_THAT(bytes, Catch::Contains(std::string(reinterpret_cast<const char*>(replaced.data()), 12)));
+    // Baking what was baked changes nothing more.
+    const std::string again = (folder / "again.glb").string();
+    REQUIRE(bake_gltf(out, {"still", 30, {rest_pose(file.rig), rest_pose(file.rig)}}, again).empty());
+    CHECK(support::read(again).size() == bytes.size());
+
+    // What its meshes refer to and is not there is one error, and nothing is written.
+    maker.json["meshes"][0]["primitives"][0]["targets"][0]["POSITION"] = 99;
+    const std::string broken = folder.write("broken.gltf", maker.embedded()), never = (folder / "never.glb").string();
+    CHECK_THAT(format(bake_gltf(broken, {"still", 30, {rest_pose(file.rig)}}, never)),
+               Catch::Contains("its meshes refer to data that is not there; export the file again"));
+    CHECK_FALSE(std::filesystem::exists(never));
+}
+
+TEST_CASE("each way an accessor can lie is said") {
+    const GltfMaker good;
+    const auto output = good.json["animations"][0]["samplers"][0]["output"].get<std::size_t>();
+    const auto broken = [&](const std::function<void(nlohmann::json&)>& bend) {
+        GltfMaker maker;
+        const std::vector<float> replaced{1, 0, 0, 0};
+        const int indices = maker.add_view(std::string("\1\0", 2)),
+                  values = maker.add_view(std::string(reinterpret_cast<const char*>(replaced.data()), 16));
+        maker.json["accessors"][output]["sparse"] = {{"count", 1},
+                                                     {"indices", {{"bufferView", indices}, {"componentType", 5123}}},
+                                                     {"values", {{"bufferView", values}}}};
+        bend(maker.json);
+        return complaint(maker.embedded());
+    };
+    CHECK_THAT(broken([&](nlohmann::json& j) { j["accessors"][output]["sparse"]["indices"]["componentType"] = 5126; }),
+               Catch::Contains("its sparse indices have component type 5126"));
+    CHECK_THAT(broken([&](nlohmann::json& j) { j["accessors"][output]["sparse"]["count"] = 9; }),
+               Catch::Contains("it replaces 9 of 2 elements"));
+    CHECK_THAT(broken([&](nlohmann::json& j) { j["accessors"][output]["componentType"] = 4000; }),
+               Catch::Contains("it cannot be read as glTF 2.0") && Catch::Contains("4000"));
+    CHECK_THAT(broken([&](nlohmann::json& j) {
+                   j["accessors"][output].erase("sparse");
+                   j["accessors"][output].erase("bufferView");
+               }),
+               Catch::Contains("its accessor has no buffer view"));
+    CHECK_THAT(broken([&](nlohmann::json& j) {
+                   j["nodes"][2]["rotation"] = {0, 0, 0, 0};
+               }),
+               Catch::Contains("has a rotation of zero length; export the file again"));
+    CHECK_THAT(broken([&](nlohmann::json& j) { j["animations"][0]["samplers"][0]["output"] = 77; }),
+               Catch::Contains("it names accessor 77 of"));
+}
