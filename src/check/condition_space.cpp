@@ -83,13 +83,25 @@ void ConditionSpace::add_slot(std::uint16_t slot, bool reading) {
     axes_.push_back(axis);
 }
 
+std::optional<Reading> ConditionSpace::reading_of_layer(std::uint16_t slot) const {
+    for (const ComputedParameter& computed : data_.computed) {
+        if (computed.slot == slot && computed.source == ParameterSource::layer_reading) {
+            return Reading(computed.node);
+        }
+    }
+    return std::nullopt;
+}
+
 void ConditionSpace::fill_tries(Axis& axis, const std::vector<float>& constants) {
     const auto add = [&](float value) {
         if (std::isfinite(value)) { axis.tries.push_back(value); }
     };
     const bool hidden = !axis.reading && axis.slot >= data_.parameters.size();
     const ParameterInfo* info = axis.reading || hidden ? nullptr : &data_.parameters[axis.slot];
-    const bool is_flag = hidden || (axis.reading && Reading(axis.slot) == Reading::ended) ||
+    const std::optional<Reading> reading = axis.reading ? std::optional(Reading(axis.slot))
+                                           : hidden     ? reading_of_layer(axis.slot)
+                                                        : std::nullopt;
+    const bool is_flag = (hidden && !reading) || reading == Reading::ended ||
                          (info != nullptr && info->kind != ParameterKind::number && info->kind != ParameterKind::angle);
     if (is_flag) {
         const std::size_t count = info != nullptr && info->kind == ParameterKind::choice ? info->of.size() : 2;

@@ -48,6 +48,8 @@ private:
     };
     void add_code(CodeRange code);
     void add_slot(std::uint16_t slot, bool reading);
+    /// What is asked of another layer through this slot; nothing where it is asked which state it is in.
+    [[nodiscard]] std::optional<Reading> reading_of_layer(std::uint16_t slot) const;
     void fill_tries(Axis& axis, const std::vector<float>& constants);
     void set(const Axis& axis, float value);
     void derive();

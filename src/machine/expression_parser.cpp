@@ -464,8 +464,7 @@ private:
     }
 
     void look(std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
-        const std::string key = fmt::format("{} {} {}", layer, state, state.empty() ? int(reading) : 0);
-        const auto known = scope_.looked.find(key);
+        const auto known = scope_.looked.find(ExpressionScope::looked_name(layer, state, reading));
         std::uint16_t slot = 0;
         if (known != scope_.looked.end()) {
             slot = known->second;
@@ -575,6 +574,10 @@ private:
 };
 
 } // namespace
+
+std::string ExpressionScope::looked_name(std::size_t layer, const std::string& state, Reading reading) {
+    return fmt::format("{} {} {}", layer, state, state.empty() ? int(reading) : 0);
+}
 
 ParsedExpression parse_expression(std::string_view text, const ExpressionScope& scope, ValueType wanted) {
     return Parser(text, scope).run(wanted);

@@ -34,6 +34,8 @@ struct ExpressionScope {
     std::function<std::uint16_t(std::size_t layer, const std::string& state, Reading reading, std::size_t offset)>
         look_at_layer = {};
     std::map<std::string, std::uint16_t> looked = {}; ///< what was asked for already, and its slot
+    /// What such a thing is called in `looked`.
+    [[nodiscard]] static std::string looked_name(std::size_t layer, const std::string& state, Reading reading);
 };
 
 struct ExpressionError {

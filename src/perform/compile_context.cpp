@@ -62,12 +62,15 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
                                     : Place{text.place.line, text.place.column + int(offset), text.place.file};
     };
     own.look_at_layer = [&](std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
+        const std::string key = ExpressionScope::looked_name(layer, state, reading);
+        // Within one expression too: `own` knows only what others looked at.
+        if (const auto known = scope.looked.find(key); known != scope.looked.end()) { return known->second; }
         HiddenParameter looks{state.empty() ? ParameterSource::layer_reading : ParameterSource::layer_state};
         looks.layer = std::uint8_t(layer);
         looks.state = Text(state, at(offset));
         looks.node = std::uint16_t(reading);
         const std::uint16_t slot = hide(std::move(looks));
-        scope.looked[fmt::format("{} {} {}", layer, state, state.empty() ? int(reading) : 0)] = slot;
+        scope.looked[key] = slot;
         return slot;
     };
     const ParsedExpression parsed = parse_expression(text.value, own, wanted);
