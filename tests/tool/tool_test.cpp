@@ -604,3 +604,56 @@ TEST_CASE("a mask is shown on the body, at rest from four sides or in a clip, an
     CHECK_THAT(view.err, Catch::Contains("shown from four sides"));
     CHECK_FALSE(std::filesystem::exists(path));
 }
+
+TEST_CASE("what cannot be done is one line that says why, with exit code 2, whatever the command") {
+    const support::TemporaryFolder folder;
+    const std::string rig = "demo/lamplighter.glb", first = (folder / "first.gait.yaml").string();
+    const auto refused = [](const std::vector<std::string>& arguments) {
+        const Finished result = gait_tool(arguments);
+        CAPTURE(arguments);
+        CHECK(result.code == 2);
+        CHECK(result.out.empty());
+        CHECK(lines(result.err) == 1);
+        return result.err;
+    };
+    CHECK_THAT(refused({"clips", rig, "--mask", "trunk"}),
+               Catch::Contains("--mask takes DOCUMENT:NAME, such as lamplighter.gait.yaml:trunk; found 'trunk'"));
+    CHECK_THAT(refused({"perform", document, "--seconds", "80000", "--fps", "1000"}),
+               Catch::Contains("80000 seconds at 1000 frames a second are too many frames;"));
+    CHECK_THAT(refused({"perform", document, "--set", "hands=umbrella"}),
+               Catch::Contains("'hands' is one of free, lantern"));
+    CHECK_THAT(refused({"begin", rig, "-o", "/nowhere/first.gait.yaml"}),
+               Catch::Contains("/nowhere/first.gait.yaml cannot be written: no such file or directory"));
+    // A body without a motion: as a bake of nothing but the rest pose, its animation taken out.
+    const std::string bones = folder.write("bones.gltf", R"({"asset": {"version": "2.0"}, "scene": 0,
+        "scenes": [{"nodes": [0]}], "nodes": [{"name": "hips", "children": [1]}, {"name": "head", "translation": [0, 1, 0]}],
+        "skins": [{"joints": [0, 1]}]})");
+    CHECK_THAT(refused({"begin", bones, "-o", first}),
+               Catch::Contains("holds no animation; name the files that hold the clips after it"));
+    CHECK_FALSE(std::filesystem::exists(first));
+}
+
+TEST_CASE("begin tells as JSON what it made of each clip") {
+    const support::TemporaryFolder folder;
+    const std::string first = (folder / "first.gait.yaml").string();
+    const Finished begun = gait_tool({"begin", "demo/lamplighter.glb", "-o", first, "--json"});
+    REQUIRE(begun.code == 0);
+    const json told = json::parse(begun.out);
+    CHECK(told["document"] == first);
+    REQUIRE(told["clips"].size() == 85);
+    CHECK(told["clips"][0]["clip"] == "stand");
+    CHECK(told["clips"][0]["role"] == "stands");
+}
+
+TEST_CASE("a choice is set by its word, and what it leads to is told") {
+    const json sheltering =
+        json::parse(gait_tool({"perform", document, "--set", "hands=lantern", "--seconds", "2", "--json"}).out);
+    const json free =
+        json::parse(gait_tool({"perform", document, "--set", "hands=free", "--seconds", "2", "--json"}).out);
+    CHECK(sheltering["transitions"].size() + sheltering["seconds_in_state"].size() >
+          free["transitions"].size() + free["seconds_in_state"].size());
+}
+
+TEST_CASE("no length is told as less than nothing") {
+    CHECK_THAT(gait_tool({"clips", "demo/lamplighter.glb"}).out, !Catch::Contains("-0.0"));
+}

@@ -145,7 +145,8 @@ std::string text_of(const std::string& path, const ImportedFile& file, const Cli
             const bool stays = foot.down > 0.999;
             feet.add({clip.name, foot.side, stays ? "stays down" : instants_of(foot, &Contact::strike),
                       stays ? "" : instants_of(foot, &Contact::lift_off), fmt::format("{:.0f} %", 100 * foot.down),
-                      fmt::format("{:.1f} mm", 1000 * foot.slide), fmt::format("{:.1f} mm", 1000 * foot.height + 0.0)});
+                      fmt::format("{:.1f} mm", 1000 * foot.slide),
+                      fmt::format("{:.1f} mm", std::round(10000 * foot.height) / 10 + 0.0)});
         }
     }
     text += "\n" + clips.text();
