@@ -1,5 +1,7 @@
 #include "clip/additive_clip.hpp"
 
+#include "math/rotations.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -43,9 +45,7 @@ Quat rotation_at(const SampledClip& clip, const Instant& at, std::size_t joint) 
     const Quat from = frame(at.frame);
     if (!(at.fraction > 0)) { return normalized(from); }
     const Quat to = frame(at.frame + 1); // sign-continuous along the clip
-    const float rest = 1 - at.fraction;
-    return normalized({rest * from.x + at.fraction * to.x, rest * from.y + at.fraction * to.y,
-                       rest * from.z + at.fraction * to.z, rest * from.w + at.fraction * to.w});
+    return weighted_sum(from, 1 - at.fraction, to, at.fraction);
 }
 
 /// A joint's translation or scale, as a difference to rest.
@@ -140,12 +140,11 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
             Quat turn = rotation_at(clip, instants[frame], joint) * conjugate(start);
             if (dot(turn, before) < 0) { turn = -turn; }
             before = turn;
-            const double sine = std::sqrt(double(turn.x) * turn.x + double(turn.y) * turn.y + double(turn.z) * turn.z);
-            const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(turn.w)) / sine;
+            const Vec3 vector = rotation_vector<double>(turn);
             float* row = difference.rotations.data() + frame * 4 * clip.stride + joint;
-            row[0] = float(scale * turn.x);
-            row[clip.stride] = float(scale * turn.y);
-            row[2 * clip.stride] = float(scale * turn.z);
+            row[0] = vector.x;
+            row[clip.stride] = vector.y;
+            row[2 * clip.stride] = vector.z;
         }
     }
     difference.moving_translations = differences(clip, reference, StepTrack::Target::translation, instants);

@@ -1,5 +1,6 @@
 #include "clip/pose_track.hpp"
 #include "clip/sampled_clip.hpp"
+#include "math/rotations.hpp"
 
 #include <Eigen/Eigenvalues>
 
@@ -18,9 +19,7 @@ constexpr std::size_t most_checks = 600; ///< instants at which the sampled clip
 Transform mixed(const Transform& a, const Transform& b, float t) {
     const Quat bq = dot(a.rotation, b.rotation) < 0 ? -b.rotation : b.rotation;
     const float s = 1 - t;
-    return {normalized({a.rotation.x * s + bq.x * t, a.rotation.y * s + bq.y * t, a.rotation.z * s + bq.z * t,
-                        a.rotation.w * s + bq.w * t}),
-            a.translation * s + b.translation * t, a.scale * s + b.scale * t};
+    return {weighted_sum(a.rotation, s, bq, t), a.translation * s + b.translation * t, a.scale * s + b.scale * t};
 }
 
 std::vector<Pose> sample_evenly(const ClipSource& clip, const Pose& rest, std::uint32_t intervals) {

@@ -1,6 +1,7 @@
 #include "perform/inertial_offset.hpp"
 
 #include "math/pose_kernels.hpp"
+#include "math/rotations.hpp"
 #include "math/springs.hpp"
 #include "perform/body_travel.hpp"
 #include "perform/values.hpp"
@@ -11,13 +12,6 @@
 
 namespace gait {
 namespace {
-
-/// The rotation vector of a unit quaternion with w >= 0, radians.
-Vec3 rotation_vector(Quat q) {
-    const double sine = std::sqrt(double(q.x) * q.x + double(q.y) * q.y + double(q.z) * q.z);
-    const double scale = sine < 1e-9 ? 2.0 : 2 * std::atan2(sine, double(q.w)) / sine;
-    return {float(q.x * scale), float(q.y * scale), float(q.z * scale)};
-}
 
 /// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
 void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
@@ -90,8 +84,8 @@ void catch_turns(const PerformerBlock& block, Window window, const WindowMotion&
         if (now.w < 0) { now = -now; }
         Quat earlier = quat_at(before.earlier, lane) * conjugate(quat_at(after.earlier, lane));
         if (dot(earlier, now) < 0) { earlier = -earlier; }
-        starts[lane] = rotation_vector(now);
-        velocities[lane] = (starts[lane] - rotation_vector(earlier)) * float(1 / velocity_step);
+        starts[lane] = rotation_vector<double>(now);
+        velocities[lane] = (starts[lane] - rotation_vector<double>(earlier)) * float(1 / velocity_step);
     }
     block.offset_units(window.first) = {store_offset(block, 0, window, starts),
                                         store_offset(block, 3, window, velocities)};

@@ -2,6 +2,7 @@
 
 #include "math/pose_kernels.hpp"
 #include "math/room.hpp"
+#include "math/rotations.hpp"
 
 #include <algorithm>
 #include <array>
@@ -122,9 +123,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
             const float weight = weights[lane];
             const float sign = kernels::remember(block.hemispheres(joint), dot(below, target));
             if (!(weight > 0)) { continue; }
-            const float share = sign * weight, rest = 1 - weight;
-            const Quat mixed = normalized({rest * below.x + share * target.x, rest * below.y + share * target.y,
-                                           rest * below.z + share * target.z, rest * below.w + share * target.w});
+            const Quat mixed = weighted_sum(below, 1 - weight, target, sign * weight);
             shown[joint] = plain(mixed);
             const Quat local = normalized(conjugate(above) * mixed);
             const std::array<float, 4> values{local.x, local.y, local.z, local.w};
@@ -147,12 +146,10 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat difference = quat_of(pose.rows.data() + lane, window_lanes);
             if (difference.w < 0) { difference = -difference; }
-            const float sine =
-                std::sqrt(difference.x * difference.x + difference.y * difference.y + difference.z * difference.z);
-            const float scale = weights[lane] * (sine < 1e-9F ? 2.0F : 2 * std::atan2(sine, difference.w) / sine);
-            turn[lane] = difference.x * scale;
-            turn[window_lanes + lane] = difference.y * scale;
-            turn[2 * window_lanes + lane] = difference.z * scale;
+            const Vec3 vector = rotation_vector<float>(difference) * weights[lane];
+            turn[lane] = vector.x;
+            turn[window_lanes + lane] = vector.y;
+            turn[2 * window_lanes + lane] = vector.z;
         }
         kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
         for (const auto& [row, joint] : data.moved) {

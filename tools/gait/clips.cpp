@@ -279,32 +279,34 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
 /// Poses in which the hips stay where they begin, seen from above: a body that goes far is filmed from beside it.
 class Beside {
 public:
-    Beside(const Rig& rig, const ClipSource& clip) : rig_(rig), hips_(std::size_t(std::max(0, body_parts(rig).hips))) {
-        start_ = place(clip, 0);
+    Beside(const Rig& rig, const ClipSource& clip)
+        : rig_(rig), clip_(clip), hips_(std::size_t(std::max(0, body_parts(rig).hips))), start_(hips_of(pose(0))) {
         constexpr int looks = 64;
         constexpr float near = 1.5F; // heights of the body
         for (int i = 1; i <= looks; ++i) {
-            const Vec3 way = place(clip, clip.seconds * i / looks) - start_;
+            const Vec3 way = hips_of(pose(clip.seconds * i / looks)) - start_;
             goes_far_ = goes_far_ || std::hypot(way.x, way.z) > near * float(rest_height(rig));
         }
     }
-    [[nodiscard]] std::vector<Transform> at(const ClipSource& clip, double seconds) const {
-        std::vector<Transform> pose = pose_at(clip, rest_pose(rig_), seconds);
-        if (!goes_far_) { return pose; }
-        const Vec3 way = place(clip, seconds) - start_;
-        for (std::size_t j = 0; j < pose.size(); ++j) {
+    [[nodiscard]] std::vector<Transform> at(double seconds) const {
+        std::vector<Transform> shown = pose(seconds);
+        if (!goes_far_) { return shown; }
+        const Vec3 way = hips_of(shown) - start_;
+        for (std::size_t j = 0; j < shown.size(); ++j) {
             if (rig_.joints[j].parent >= 0) { continue; }
-            pose[j].translation.x -= way.x;
-            pose[j].translation.z -= way.z;
+            shown[j].translation.x -= way.x;
+            shown[j].translation.z -= way.z;
         }
-        return pose;
+        return shown;
     }
 
 private:
-    [[nodiscard]] Vec3 place(const ClipSource& clip, double seconds) const {
-        return model_space(rig_, pose_at(clip, rest_pose(rig_), seconds))[hips_].translation;
+    [[nodiscard]] std::vector<Transform> pose(double seconds) const { return pose_at(clip_, rest_pose(rig_), seconds); }
+    [[nodiscard]] Vec3 hips_of(const std::vector<Transform>& shown) const {
+        return model_space(rig_, shown)[hips_].translation;
     }
     const Rig& rig_;
+    const ClipSource& clip_;
     std::size_t hips_;
     Vec3 start_;
     bool goes_far_ = false;
@@ -324,12 +326,12 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     for (int i = 0; i < count; ++i) {
         const double at = clip->seconds * i / count;
         film.bodies.push_back(
-            {beside.at(*clip, at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count), {}, tint});
+            {beside.at(at), fmt::format("{:.3f} s", at), fmt::format("{:.0f} %", 100.0 * i / count), {}, tint});
     }
     if (!tint.empty()) { film.key = mask_key(options.mask.substr(options.mask.rfind(':') + 1)); }
     const LoopGap gap = measure_clip(*clip, file.rig).gap;
     film.start = film.bodies.front();
-    film.end = FilmBody{beside.at(*clip, clip->seconds), "end (red) over start",
+    film.end = FilmBody{beside.at(clip->seconds), "end (red) over start",
                         fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
     if (const auto problem =
             draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {

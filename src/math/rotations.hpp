@@ -1,0 +1,24 @@
+/// What several rooms do with rotations: sum them, and take their logarithm.
+#pragma once
+
+#include "gait/math.hpp"
+
+#include <cmath>
+
+namespace gait {
+
+/// The normalised weighted sum of two rotations; a negative weight brings one onto the hemisphere of the other.
+[[nodiscard]] inline Quat weighted_sum(const Quat& a, float weight_of_a, const Quat& b, float weight_of_b) {
+    return normalized({weight_of_a * a.x + weight_of_b * b.x, weight_of_a * a.y + weight_of_b * b.y,
+                       weight_of_a * a.z + weight_of_b * b.z, weight_of_a * a.w + weight_of_b * b.w});
+}
+
+/// The rotation vector of a unit quaternion, radians; longer than pi where w is negative. `Real` is what it is computed
+/// in.
+template <typename Real> [[nodiscard]] Vec3 rotation_vector(const Quat& q) {
+    const Real x(q.x), y(q.y), z(q.z), sine = std::sqrt(x * x + y * y + z * z);
+    const Real scale = sine < Real(1e-9) ? Real(2) : 2 * std::atan2(sine, Real(q.w)) / sine;
+    return {float(x * scale), float(y * scale), float(z * scale)};
+}
+
+} // namespace gait
