@@ -327,11 +327,13 @@ int main(int argument_count, char** arguments) {
     walk.run(37);
 
     std::string state;
+    const auto rounded = [](double value, double to) { return std::round(value / to) * to + 0.0; }; // no -0
     for (const Step& step : walk.steps()) {
         if (step.state == state) { continue; }
         state = step.state;
         std::printf("%6.2f s  %-15s at (%6.2f, %5.2f, %6.2f) m, facing %4.0f deg\n", step.time, state.c_str(),
-                    step.place.x, step.place.y, step.place.z, step.place.heading);
+                    rounded(step.place.x, 0.01), rounded(step.place.y, 0.01), rounded(step.place.z, 0.01),
+                    rounded(step.place.heading, 1));
     }
     write_path(walk.steps(), out + ".csv");
     write_picture(walk.steps(), walk.prints(), out + ".svg");

@@ -377,3 +377,24 @@ TEST_CASE("an inertial fade keeps the speed of the body, and a frozen motion car
     const auto frozen = speeds("frozen");
     CHECK(frozen[101] < 0.1); // the motion that is left stands still, the other is not there yet
 }
+
+TEST_CASE("a number that states give does not jump where one inertial fade breaks into another") {
+    const auto character =
+        support::machine("wet: {kind: flag}, dry: {kind: flag}",
+                         "a: {play: low, values: {top: 0}, go: [{to: b, when: wet, fade: 1, style: inertial}]}\n"
+                         "b: {play: high, values: {top: 10}, go: [{to: c, when: dry, fade: 1, style: inertial}]}\n"
+                         "c: {play: low, values: {top: 4}}\n",
+                         "a", "values: {top: {kind: number}}\n");
+    Performer performer(character);
+    performer.set("wet", true);
+    for (int i = 0; i < 30; ++i) { performer.advance(0.01); }
+    const double before = performer.get(character->number_value("top"));
+    CHECK(before > 1);
+    CHECK(before < 9);
+    performer.set("dry", true);
+    performer.advance(1e-5);
+    REQUIRE(performer.state_name() == "c");
+    CHECK(double(performer.get(character->number_value("top"))) == Approx(before).margin(0.01));
+    for (int i = 0; i < 120; ++i) { performer.advance(0.01); }
+    CHECK(double(performer.get(character->number_value("top"))) == Approx(4));
+}
