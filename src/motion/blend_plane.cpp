@@ -185,33 +185,38 @@ void BlendPlane::index_cells() {
         high_ = {std::max(high_.x, site.x), std::max(high_.y, site.y)};
     }
     if (cells_.empty()) { return; }
+    squares_ = {grid / (high_.x - low_.x), grid / (high_.y - low_.y)};
+    SideAreas areas; // NOLINT: of no use here
     for (int row = 0; row < grid; ++row) {
         for (int column = 0; column < grid; ++column) {
             const PlanePoint middle{low_.x + (column + 0.5) / grid * (high_.x - low_.x),
                                     low_.y + (row + 0.5) / grid * (high_.y - low_.y)};
-            const auto found =
-                std::find_if(cells_.begin(), cells_.end(), [&](const Cell& cell) { return inside(cell, middle); });
+            const auto found = std::find_if(cells_.begin(), cells_.end(),
+                                            [&](const Cell& cell) { return inside(cell, middle, areas); });
             first_guess_.push_back(std::uint16_t(found == cells_.end() ? 0 : found - cells_.begin()));
         }
     }
 }
 
-bool BlendPlane::inside(const Cell& cell, PlanePoint at) const {
+bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const {
+    PlanePoint from = sites_[cell.back()];
     for (std::size_t i = 0; i < cell.size(); ++i) {
-        if (area(sites_[cell[i]], sites_[cell[i + 1 < cell.size() ? i + 1 : 0]], at) < 0) { return false; }
+        const PlanePoint to = sites_[cell[i]];
+        const double own = area(from, to, at);
+        if (own < 0) { return false; }
+        areas[i] = own; // of the side that ends in this corner
+        from = to;
     }
     return true;
 }
 
-int BlendPlane::cell_at(PlanePoint at) const {
+int BlendPlane::cell_at(PlanePoint at, SideAreas& areas) const {
     if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
-    const auto square = [](double place, double low, double high) {
-        return std::size_t(std::min(grid - 1, int(double(grid) * (place - low) / (high - low))));
-    };
-    const int guess = first_guess_[grid * square(at.y, low_.y, high_.y) + square(at.x, low_.x, high_.x)];
-    if (inside(cells_[std::size_t(guess)], at)) { return guess; }
+    const auto square = [](double off, double squares) { return std::size_t(std::min(grid - 1, int(off * squares))); };
+    const int guess = first_guess_[grid * square(at.y - low_.y, squares_.y) + square(at.x - low_.x, squares_.x)];
+    if (inside(cells_[std::size_t(guess)], at, areas)) { return guess; }
     for (std::size_t c = 0; c < cells_.size(); ++c) {
-        if (inside(cells_[c], at)) { return int(c); }
+        if (inside(cells_[c], at, areas)) { return int(c); }
     }
     return -1;
 }
@@ -232,31 +237,34 @@ BlendPlane::OnRim BlendPlane::nearest_on_rim(PlanePoint at) const {
     return nearest;
 }
 
-bool BlendPlane::contains(PlanePoint at) const { return cell_at(at) >= 0; }
+bool BlendPlane::contains(PlanePoint at) const {
+    SideAreas areas; // NOLINT: filled where there is a cell
+    return cell_at(at, areas) >= 0;
+}
 
 PlanePoint BlendPlane::held(PlanePoint at) const {
     if (sites_.size() == 1) { return sites_.front(); }
     return contains(at) ? at : nearest_on_rim(at).place;
 }
 
-void BlendPlane::weigh_cell(const Cell& cell, PlanePoint at, SiteShares& shares) const {
+void BlendPlane::weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const {
     // Wachspress (1975): a corner counts in proportion to its own triangle with its neighbours, times the triangles
     // that the place makes with every side away from it. In a triangle these are the barycentric coordinates; along a
     // side they run linearly, so neighbouring cells meet.
     const std::size_t n = cell.size();
-    const auto corner = [&](std::size_t i) { return sites_[cell[i % n]]; };
     std::array<double, most_sites> raw; // NOLINT: the first n are written
     double sum = 0;
     for (std::size_t i = 0; i < n; ++i) {
-        double product = n == 3 ? 1 : area(corner(i + n - 1), corner(i), corner(i + 1));
+        const std::size_t before = i > 0 ? i - 1 : n - 1, after = i + 1 < n ? i + 1 : 0;
+        double product = n == 3 ? 1 : area(sites_[cell[before]], sites_[cell[i]], sites_[cell[after]]);
         for (std::size_t side = 0; side < n; ++side) {
-            if (side == i || (side + 1) % n == i) { continue; }
-            product *= std::max(0.0, area(corner(side), corner(side + 1), at));
+            if (side != i && side != after) { product *= areas[side]; } // the sides that meet in this corner
         }
         raw[i] = product;
         sum += product;
     }
-    for (std::size_t i = 0; i < n; ++i) { shares.add(cell[i], raw[i] / sum); }
+    const double whole = 1 / sum;
+    for (std::size_t i = 0; i < n; ++i) { shares.add(cell[i], raw[i] * whole); }
 }
 
 void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
@@ -283,9 +291,10 @@ void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
 void BlendPlane::weigh(PlanePoint at, SiteShares& shares) const {
     shares.count = 0;
     if (sites_.size() < 2) { return shares.add(0, 1); }
-    const int cell = cell_at(at);
+    SideAreas areas; // NOLINT: filled where there is a cell
+    const int cell = cell_at(at, areas);
     if (weighing_ == Weighing::bands) { return weigh_bands(cell >= 0 ? at : nearest_on_rim(at).place, shares); }
-    if (cell >= 0) { return weigh_cell(cells_[std::size_t(cell)], at, shares); }
+    if (cell >= 0) { return weigh_cell(cells_[std::size_t(cell)], areas, shares); }
     const OnRim on = nearest_on_rim(at);
     shares.add(rim_[on.side][0], 1 - on.along);
     shares.add(rim_[on.side][1], on.along);

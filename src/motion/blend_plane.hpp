@@ -83,10 +83,14 @@ private:
         double along = 0; ///< 0 at its first corner, 1 at its second
         PlanePoint place;
     };
-    [[nodiscard]] int cell_at(PlanePoint at) const;
-    [[nodiscard]] bool inside(const Cell& cell, PlanePoint at) const;
+    /// Twice the area that a place makes with each side of a cell; only as many hold anything as it has sides.
+    using SideAreas = std::array<double, most_sites>;
+
+    /// -1 outside of all; otherwise the cell's side areas are in `areas`.
+    [[nodiscard]] int cell_at(PlanePoint at, SideAreas& areas) const;
+    [[nodiscard]] bool inside(const Cell& cell, PlanePoint at, SideAreas& areas) const;
     [[nodiscard]] OnRim nearest_on_rim(PlanePoint at) const;
-    void weigh_cell(const Cell& cell, PlanePoint at, SiteShares& shares) const;
+    void weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const;
     void weigh_bands(PlanePoint at, SiteShares& shares) const;
     void index_cells();
 
@@ -96,7 +100,7 @@ private:
     std::vector<std::array<std::uint16_t, 2>> rim_;
     std::vector<Stretch> stretches_;
     std::vector<std::uint16_t> first_guess_;
-    PlanePoint low_, high_;
+    PlanePoint low_, high_, squares_; ///< of the sites, and how many squares a unit of each axis is
     Weighing weighing_ = Weighing::cells;
 };
 
