@@ -97,8 +97,8 @@ double wrapped_degrees(double degrees) {
 }
 
 float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
-    std::array<float, expression_stack> stack{};
-    std::size_t top = 0; // one past the last value
+    std::array<float, expression_stack> stack; // NOLINT: filled from below
+    std::size_t top = 0;                       // one past the last value
     for (const Instruction& i : code) {
         switch (i.operation) {
         case Operation::constant:

@@ -203,10 +203,10 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
 
 namespace {
 
-/// Whether `index` is a parameter of one of these kinds that the game sets.
-bool can_set(const CharacterData& data, std::uint16_t index, std::initializer_list<ParameterKind> kinds) {
-    if (index >= data.parameters.size() || data.parameters[index].computed) { return false; }
-    return std::find(kinds.begin(), kinds.end(), data.parameters[index].kind) != kinds.end();
+/// Whether `index` is a parameter of a kind that the game sets.
+bool can_set(const CharacterData& data, std::uint16_t index, ParameterKind kind) {
+    if (index >= data.parameters.size()) { return false; }
+    return data.parameters[index].kind == kind && !data.parameters[index].computed;
 }
 
 /// A value that is seen at once.
@@ -222,7 +222,9 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (!can_set(data, parameter.index, {ParameterKind::number, ParameterKind::angle}) || !std::isfinite(value)) {
+    const bool may =
+        can_set(data, parameter.index, ParameterKind::number) || can_set(data, parameter.index, ParameterKind::angle);
+    if (!may || !std::isfinite(value)) {
         ++block.header().faults.refused_values;
         return false;
     }
@@ -239,7 +241,7 @@ bool Performer::set(NumberParameter parameter, float value) {
 
 bool Performer::set(FlagParameter parameter, bool value) {
     const PerformerBlock block = view(*character_, block_.get());
-    if (!can_set(character_->data(), parameter.index, {ParameterKind::flag})) {
+    if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) {
         ++block.header().faults.refused_values;
         return false;
     }
@@ -250,7 +252,7 @@ bool Performer::set(FlagParameter parameter, bool value) {
 bool Performer::set(ChoiceParameter parameter, std::string_view value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (can_set(data, parameter.index, {ParameterKind::choice})) {
+    if (can_set(data, parameter.index, ParameterKind::choice)) {
         const auto& of = data.parameters[parameter.index].of;
         const auto found = std::find(of.begin(), of.end(), value);
         if (found != of.end()) {
@@ -265,7 +267,7 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
 bool Performer::send(SignalParameter signal) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (!can_set(data, signal.index, {ParameterKind::signal})) {
+    if (!can_set(data, signal.index, ParameterKind::signal)) {
         ++block.header().faults.refused_values;
         return false;
     }
