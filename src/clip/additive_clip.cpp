@@ -61,13 +61,13 @@ std::array<float, 3> offset_at(const SampledClip& clip, StepTrack::Target target
                                    moves ? &clip.moving_translations : &clip.moving_scales}) {
         const auto found = std::lower_bound(rows->joints.begin(), rows->joints.end(), joint);
         if (found == rows->joints.end() || *found != joint) { continue; }
-        const std::size_t count = rows->joints.size(), column = std::size_t(found - rows->joints.begin());
+        const std::size_t width = 4 * rows->joints.size(), column = 4 * std::size_t(found - rows->joints.begin());
         const bool between = !rows->constant() && at.fraction > 0;
-        const float* from = rows->values.data() + (rows->constant() ? 0 : std::size_t(at.frame) * 3 * count) + column;
-        const float* to = between ? from + 3 * count : from;
+        const float* from = rows->values.data() + (rows->constant() ? 0 : std::size_t(at.frame) * width) + column;
+        const float* to = between ? from + width : from;
         std::array<float, 3> value{};
         for (std::size_t axis = 0; axis < 3; ++axis) {
-            value[axis] = from[axis * count] + at.fraction * (to[axis * count] - from[axis * count]);
+            value[axis] = from[axis] + at.fraction * (to[axis] - from[axis]);
         }
         return value;
     }
@@ -98,11 +98,10 @@ SparseRows differences(const SampledClip& clip, const SampledClip& reference, St
     rows.joints = joints_of(clip, reference, target);
     rows.frames = std::uint32_t(instants.size());
     for (const Instant& at : instants) {
-        for (std::size_t axis = 0; axis < 3; ++axis) {
-            for (const std::uint16_t joint : rows.joints) {
-                rows.values.push_back(offset_at(clip, target, at, joint)[axis] -
-                                      offset_at(reference, target, {}, joint)[axis]);
-            }
+        for (const std::uint16_t joint : rows.joints) {
+            const auto value = offset_at(clip, target, at, joint), start = offset_at(reference, target, {}, joint);
+            for (std::size_t axis = 0; axis < 3; ++axis) { rows.values.push_back(value[axis] - start[axis]); }
+            rows.values.push_back(0);
         }
     }
     return rows;

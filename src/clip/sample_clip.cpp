@@ -123,11 +123,9 @@ void store_sparse(const std::vector<Pose>& frames, const Pose& rest, const std::
         rows.joints = std::move(joints);
         rows.frames = rows.joints.empty() ? 0 : std::uint32_t(frame_count);
         for (std::size_t f = 0; f < rows.frames; ++f) {
-            for (const int axis : {0, 1, 2}) {
-                for (const auto j : rows.joints) {
-                    const Vec3 off = frames[f][j].*member - rest[j].*member;
-                    rows.values.push_back(axis == 0 ? off.x : axis == 1 ? off.y : off.z);
-                }
+            for (const auto j : rows.joints) {
+                const Vec3 off = frames[f][j].*member - rest[j].*member;
+                rows.values.insert(rows.values.end(), {off.x, off.y, off.z, 0});
             }
         }
     };
@@ -177,7 +175,6 @@ SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, do
     result.intervals = std::uint32_t(frames.size() - 1);
     result.stride = round_up(joints, lane_padding);
     result.rotations.resize(frames.size() * 4 * result.stride, 0.0F);
-    result.odd.resize((joints + 31) / 32, 0);
 
     std::vector<bool> stepped_translation(joints, false), stepped_scale(joints, false);
     for (std::size_t j = 0; j < joints; ++j) {
@@ -203,8 +200,8 @@ SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, do
             rows[3 * result.stride] = q.w;
         }
         if (dot(before, frames.front()[j].rotation) < 0) {
-            result.odd[j / 32] |= 1U << (j % 32);
-            result.any_odd = true;
+            result.odd_signs.resize(result.stride, 1.0F);
+            result.odd_signs[j] = -1;
         }
     }
     store_sparse(frames, rest, stepped_translation, &Transform::translation, result.still_translations,

@@ -15,8 +15,9 @@ namespace gait {
 /// Three-component values (translations or scales) of the few joints that have any, as differences from the rest pose.
 struct SparseRows {
     std::vector<std::uint16_t> joints; ///< rising
-    std::vector<float> values;         ///< [frame][x y z][joint]; one frame when the values never change
     std::uint32_t frames = 0;
+    std::vector<float> values;        ///< [frame][joint][x y z 0]; one frame when the values never change
+    std::vector<std::uint16_t> moved; ///< a joint each, once a character is compiled: index into its `moved`
 
     [[nodiscard]] bool constant() const { return frames == 1; }
 };
@@ -26,6 +27,7 @@ struct StepTrack {
     enum class Target : std::uint8_t { rotation, translation, scale };
     std::uint16_t joint = 0;
     Target target = Target::rotation;
+    std::uint16_t moved = 0;                  ///< of a translation or scale: as that of `SparseRows`
     std::vector<float> times;                 ///< seconds; the first holds from the clip's start
     std::vector<std::array<float, 4>> values; ///< differences from rest for translation and scale
 };
@@ -46,19 +48,20 @@ struct NumberRow {
     std::vector<float> values;
 };
 
+/// What every frame asks of it stands first, on few cache lines.
 struct SampledClip {
+    std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
+    bool loops = false;
+    std::size_t stride = 0;  ///< lanes a row
+    AlignedFloats rotations; ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
+    AlignedFloats odd_signs; ///< [lane] -1 where a quaternion changes its sign each time the loop comes round, else 1;
+                             ///< empty where none does
+    std::vector<StepTrack> steps;
+    SparseRows moving_translations, still_translations; ///< changing, and never changing
+    SparseRows moving_scales, still_scales;
+
     std::string name;
     double seconds = 0;
-    bool loops = false;
-    std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
-    std::size_t stride = 0;      ///< lanes a row
-    AlignedFloats rotations;     ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
-    SparseRows still_translations, moving_translations; ///< never changing, and changing
-    SparseRows still_scales, moving_scales;
-    std::vector<StepTrack> steps;
-    bool any_odd = false;           ///< some bit of `odd` is set
-    std::vector<std::uint32_t> odd; ///< a bit a joint: its quaternion changes sign each time the loop comes round
-
     TravelPath travel;
     std::vector<NumberRow> numbers;
 

@@ -31,24 +31,56 @@ HWY_INLINE void store(Floats d, Vector x, Vector y, Vector z, Vector w, float* f
     hn::Store(w, d, first + 3 * stride);
 }
 
+/// What the two frames of a source count on the lanes from `lane` on.
+HWY_INLINE void load_weights(Floats d, const BlendSource& source, std::size_t lane, Vector& first, Vector& second) {
+    first = hn::Set(d, source.first_weight);
+    second = hn::Set(d, source.second_weight);
+    if (source.factors == nullptr) { return; }
+    const auto factor = hn::Load(d, source.factors + lane);
+    first = hn::Mul(first, factor);
+    second = hn::Mul(second, factor);
+}
+
 /// Adds the sources' share of the lanes from `lane` on.
 HWY_INLINE void add_sources(Floats d, const BlendSource* sources, std::size_t count, std::size_t lane, Vector& x,
                             Vector& y, Vector& z, Vector& w) {
+    // Two sums, of the first frames and of the second, so that half as much waits for what is before it.
+    auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx;
     for (std::size_t i = 0; i < count; ++i) {
         const BlendSource& source = sources[i];
-        auto first = hn::Set(d, source.first_weight), second = hn::Set(d, source.second_weight);
-        if (source.signs != nullptr) {
-            const auto sign = hn::Load(d, source.signs + lane);
-            first = hn::Mul(first, sign);
-            second = hn::Mul(second, sign);
-        }
+        auto first = hn::Zero(d), second = first;
+        load_weights(d, source, lane, first, second);
+        const float* a = source.from + lane;
+        const float* b = source.to + lane;
+        const std::size_t stride = source.stride;
+        x = hn::MulAdd(hn::Load(d, a), first, x);
+        y = hn::MulAdd(hn::Load(d, a + stride), first, y);
+        z = hn::MulAdd(hn::Load(d, a + 2 * stride), first, z);
+        w = hn::MulAdd(hn::Load(d, a + 3 * stride), first, w);
+        bx = hn::MulAdd(hn::Load(d, b), second, bx);
+        by = hn::MulAdd(hn::Load(d, b + stride), second, by);
+        bz = hn::MulAdd(hn::Load(d, b + 2 * stride), second, bz);
+        bw = hn::MulAdd(hn::Load(d, b + 3 * stride), second, bw);
+    }
+    x = hn::Add(x, bx);
+    y = hn::Add(y, by);
+    z = hn::Add(z, bz);
+    w = hn::Add(w, bw);
+}
+
+/// The same of rotation vectors.
+HWY_INLINE void add_turns(Floats d, const BlendSource* sources, std::size_t count, std::size_t lane, Vector& x,
+                          Vector& y, Vector& z) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const BlendSource& source = sources[i];
+        auto first = hn::Zero(d), second = first;
+        load_weights(d, source, lane, first, second);
         const float* a = source.from + lane;
         const float* b = source.to + lane;
         const std::size_t stride = source.stride;
         x = hn::MulAdd(hn::Load(d, b), second, hn::MulAdd(hn::Load(d, a), first, x));
         y = hn::MulAdd(hn::Load(d, b + stride), second, hn::MulAdd(hn::Load(d, a + stride), first, y));
         z = hn::MulAdd(hn::Load(d, b + 2 * stride), second, hn::MulAdd(hn::Load(d, a + 2 * stride), first, z));
-        w = hn::MulAdd(hn::Load(d, b + 3 * stride), second, hn::MulAdd(hn::Load(d, a + 3 * stride), first, w));
     }
 }
 
@@ -56,11 +88,24 @@ HWY_INLINE Vector square_of(Vector x, Vector y, Vector z, Vector w) {
     return hn::MulAdd(x, x, hn::MulAdd(y, y, hn::MulAdd(z, z, hn::Mul(w, w))));
 }
 
+/// One over the square root, to within three parts in ten million.
+HWY_INLINE Vector inverse_root(Floats d, Vector square) {
+#if HWY_ARCH_X86 && HWY_TARGET != HWY_EMU128 && HWY_TARGET != HWY_SCALAR
+    // The processor's guess is good to twelve bits. A step of Newton's way doubles them, and is done long before a root
+    // and a division would be.
+    const auto guess = hn::ApproximateReciprocalSqrt(square);
+    const auto half = hn::Mul(hn::Mul(square, hn::Set(d, 0.5F)), guess);
+    return hn::MulAdd(guess, hn::NegMulAdd(half, guess, hn::Set(d, 0.5F)), guess);
+#else
+    return hn::Div(hn::Set(d, 1.0F), hn::Sqrt(square));
+#endif
+}
+
 HWY_INLINE void make_unit(Floats d, Vector& x, Vector& y, Vector& z, Vector& w) {
     const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
     const auto square = square_of(x, y, z, w);
     const auto cancelled = hn::Lt(square, least);
-    const auto scale = hn::IfThenElse(cancelled, zero, hn::Div(one, hn::Sqrt(hn::Max(square, least))));
+    const auto scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
     x = hn::Mul(x, scale);
     y = hn::Mul(y, scale);
     z = hn::Mul(z, scale);
@@ -74,16 +119,6 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
         load(d, sum.first + lane, sum.stride, x, y, z, w);
         add_sources(d, sources, count, lane, x, y, z, w);
         store(d, x, y, z, w, sum.first + lane, sum.stride);
-    }
-}
-
-void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes) {
-    const Floats d;
-    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto x = hn::Zero(d), y = x, z = x, w = x;
-        add_sources(d, sources, count, lane, x, y, z, w);
-        make_unit(d, x, y, z, w);
-        store(d, x, y, z, w, blended.first + lane, blended.stride);
     }
 }
 
@@ -196,16 +231,6 @@ void normalize(Rows rotations, std::size_t lanes) {
     }
 }
 
-/// Small integers as floats, and back.
-HWY_INLINE auto load_bytes(Floats d, const std::int8_t* from) {
-    const hn::Rebind<std::int32_t, Floats> integers;
-    return hn::ConvertTo(d, hn::PromoteTo(integers, hn::LoadU(hn::Rebind<std::int8_t, Floats>(), from)));
-}
-HWY_INLINE void store_bytes(hn::Vec<Floats> values, std::int8_t* to) {
-    const hn::Rebind<std::int8_t, Floats> bytes;
-    hn::StoreU(hn::DemoteTo(bytes, hn::NearestInt(values)), bytes, to);
-}
-
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
     const Floats d;
     const hn::RebindToUnsigned<Floats> bits;
@@ -220,86 +245,136 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 
 /// The signs of these lanes, after their memory is brought up to how far two poses agree now.
 HWY_INLINE Vector remembered(Floats d, Vector product, std::int8_t* signs, std::int8_t* agreements) {
-    const auto zero = hn::Zero(d), one = hn::Set(d, 1.0F), most = hn::Set(d, 127.0F);
-    const auto clearly = hn::Set(d, 0.2F * 127);
-    const auto agree = hn::Mul(product, most);
-    const auto own = hn::IfThenElse(hn::Lt(agree, zero), hn::Neg(one), one);
-    auto sign = load_bytes(d, signs);
-    const auto before = load_bytes(d, agreements), now = hn::Mul(agree, sign);
-    const auto apart = hn::And(hn::Lt(hn::Mul(now, before), zero),
-                               hn::And(hn::Gt(hn::Abs(now), clearly), hn::Gt(hn::Abs(before), clearly)));
-    sign = hn::IfThenElse(apart, hn::Neg(sign), sign);
-    sign = hn::IfThenElse(hn::Eq(sign, zero), own, sign);
-    store_bytes(sign, signs);
-    store_bytes(hn::Clamp(hn::Mul(agree, sign), hn::Neg(most), most), agreements);
-    return sign;
+    const hn::RebindToSigned<Floats> integers;
+    const hn::Rebind<std::int8_t, Floats> bytes;
+    const auto none = hn::Zero(integers);
+    const auto against = hn::BroadcastSignBit(hn::BitCast(integers, product)); // all bits, or none
+    const auto own = hn::Or(against, hn::Set(integers, 1));                    // -1 or 1
+    // Times `own`: a multiplication takes longer.
+    const auto agreeing = [&](auto sign) HWY_ATTR { return hn::Sub(hn::Xor(sign, against), against); };
+    const auto clear = hn::RebindMask(integers, hn::Gt(hn::Abs(product), hn::Set(d, clearly)));
+    auto sign = hn::PromoteTo(integers, hn::LoadU(bytes, signs));
+    const auto before = hn::PromoteTo(integers, hn::LoadU(bytes, agreements));
+    const auto opposite = hn::And(hn::Eq(agreeing(sign), hn::Neg(before)), hn::Ne(before, none));
+    sign = hn::IfThenElse(hn::And(clear, opposite), hn::Neg(sign), sign);
+    sign = hn::IfThenElse(hn::Eq(sign, none), own, sign);
+    hn::StoreU(hn::DemoteTo(bytes, sign), bytes, signs);
+    hn::StoreU(hn::DemoteTo(bytes, hn::IfThenElseZero(clear, agreeing(sign))), bytes, agreements);
+    return hn::ConvertTo(d, sign);
+}
+
+/// Lays the quaternions a over b, in place.
+HWY_INLINE void lay(Floats d, Vector weight, Hemispheres hemispheres, std::size_t lane, Vector ax, Vector ay, Vector az,
+                    Vector aw, Vector& bx, Vector& by, Vector& bz, Vector& bw) {
+    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
+    const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
+    const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
+    const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
+    if (hn::AllTrue(d, hn::Or(untouched, covered))) {
+        // As most of a mask is: nothing lies between.
+        bx = hn::IfThenElse(untouched, bx, hn::Mul(ax, sign));
+        by = hn::IfThenElse(untouched, by, hn::Mul(ay, sign));
+        bz = hn::IfThenElse(untouched, bz, hn::Mul(az, sign));
+        bw = hn::IfThenElse(untouched, bw, hn::Mul(aw, sign));
+        return;
+    }
+    const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
+    const auto x = hn::MulAdd(ax, share, hn::Mul(bx, rest)), y = hn::MulAdd(ay, share, hn::Mul(by, rest));
+    const auto z = hn::MulAdd(az, share, hn::Mul(bz, rest)), w = hn::MulAdd(aw, share, hn::Mul(bw, rest));
+    const auto scale = inverse_root(d, hn::Max(square_of(x, y, z, w), least));
+    const auto mixed = [&](auto under, auto over, auto sum) HWY_ATTR {
+        return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, hn::Mul(over, sign), hn::Mul(sum, scale)));
+    };
+    bx = mixed(bx, ax, x);
+    by = mixed(by, ay, y);
+    bz = mixed(bz, az, z);
+    bw = mixed(bw, aw, w);
 }
 
 void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
-    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero;
+        auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx, ax = bx, ay = bx, az = bx, aw = bx;
         load(d, below.first + lane, below.stride, bx, by, bz, bw);
         load(d, above.first + lane, above.stride, ax, ay, az, aw);
-        const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
-        const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
-        const auto weight = hn::Load(d, weights + lane);
-        const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
-        if (hn::AllTrue(d, untouched)) { continue; }
-        const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
-        const auto x = hn::MulAdd(ax, share, hn::Mul(bx, rest)), y = hn::MulAdd(ay, share, hn::Mul(by, rest));
-        const auto z = hn::MulAdd(az, share, hn::Mul(bz, rest)), w = hn::MulAdd(aw, share, hn::Mul(bw, rest));
-        const auto scale = hn::Div(one, hn::Sqrt(hn::Max(square_of(x, y, z, w), least)));
-        const auto mixed = [&](auto under, auto over, auto sum) HWY_ATTR {
-            return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, hn::Mul(over, sign), hn::Mul(sum, scale)));
-        };
-        store(d, mixed(bx, ax, x), mixed(by, ay, y), mixed(bz, az, z), mixed(bw, aw, w), below.first + lane,
-              below.stride);
+        lay(d, hn::Load(d, weights + lane), hemispheres, lane, ax, ay, az, aw, bx, by, bz, bw);
+        store(d, bx, by, bz, bw, below.first + lane, below.stride);
     }
 }
 
-void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
-    const Floats d;
+/// Turns quaternions by rotation vectors, in place.
+HWY_INLINE void turn(Floats d, Vector rx, Vector ry, Vector rz, Vector& x, Vector& y, Vector& z, Vector& w) {
     const auto half = hn::Set(d, 0.5F), most = hn::Set(d, 2.4674011F); // the square of half of pi
+    rx = hn::Mul(half, rx);
+    ry = hn::Mul(half, ry);
+    rz = hn::Mul(half, rz);
+    // exp of a half turn h: (h sin|h|/|h|, cos|h|), both series in |h|^2, good to 1e-7 up to |h| = pi / 2.
+    auto s = hn::MulAdd(rx, rx, hn::MulAdd(ry, ry, hn::Mul(rz, rz)));
+    const auto too_long = hn::Gt(s, most);
+    if (!hn::AllFalse(d, too_long)) {
+        const auto shorter = hn::IfThenElse(too_long, hn::Sqrt(hn::Div(most, s)), hn::Set(d, 1.0F));
+        rx = hn::Mul(rx, shorter);
+        ry = hn::Mul(ry, shorter);
+        rz = hn::Mul(rz, shorter);
+        s = hn::Min(s, most);
+    }
+    auto sine = hn::Set(d, -2.5052108e-8F);
+    sine = hn::MulAdd(sine, s, hn::Set(d, 2.7557319e-6F));
+    sine = hn::MulAdd(sine, s, hn::Set(d, -1.9841270e-4F));
+    sine = hn::MulAdd(sine, s, hn::Set(d, 8.3333333e-3F));
+    sine = hn::MulAdd(sine, s, hn::Set(d, -1.6666667e-1F));
+    sine = hn::MulAdd(sine, s, hn::Set(d, 1.0F));
+    auto cosine = hn::Set(d, 2.0876757e-9F);
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, -2.7557319e-7F));
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, 2.4801587e-5F));
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, -1.3888889e-3F));
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, 4.1666667e-2F));
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, -0.5F));
+    cosine = hn::MulAdd(cosine, s, hn::Set(d, 1.0F));
+    const auto ax = hn::Mul(rx, sine), ay = hn::Mul(ry, sine), az = hn::Mul(rz, sine);
+    const auto bx = x, by = y, bz = z, bw = w;
+    x = hn::NegMulAdd(az, by, hn::MulAdd(ay, bz, hn::MulAdd(ax, bw, hn::Mul(cosine, bx))));
+    y = hn::NegMulAdd(ax, bz, hn::MulAdd(az, bx, hn::MulAdd(ay, bw, hn::Mul(cosine, by))));
+    z = hn::NegMulAdd(ay, bx, hn::MulAdd(ax, by, hn::MulAdd(az, bw, hn::Mul(cosine, bz))));
+    w = hn::NegMulAdd(az, bz, hn::NegMulAdd(ay, by, hn::NegMulAdd(ax, bx, hn::Mul(cosine, bw))));
+}
+
+void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
+    const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto rx = hn::Mul(half, hn::Load(d, turn.first + lane));
-        auto ry = hn::Mul(half, hn::Load(d, turn.first + turn.stride + lane));
-        auto rz = hn::Mul(half, hn::Load(d, turn.first + 2 * turn.stride + lane));
-        // exp of a half turn h: (h sin|h|/|h|, cos|h|), both series in |h|^2, good to 1e-7 up to |h| = pi / 2.
-        auto s = hn::MulAdd(rx, rx, hn::MulAdd(ry, ry, hn::Mul(rz, rz)));
-        const auto too_long = hn::Gt(s, most);
-        if (!hn::AllFalse(d, too_long)) {
-            const auto shorter = hn::IfThenElse(too_long, hn::Sqrt(hn::Div(most, s)), hn::Set(d, 1.0F));
-            rx = hn::Mul(rx, shorter);
-            ry = hn::Mul(ry, shorter);
-            rz = hn::Mul(rz, shorter);
-            s = hn::Min(s, most);
+        auto x = hn::Zero(d), y = x, z = x, w = x;
+        load(d, rotations.first + lane, rotations.stride, x, y, z, w);
+        const float* by = turns.first + lane;
+        turn(d, hn::Load(d, by), hn::Load(d, by + turns.stride), hn::Load(d, by + 2 * turns.stride), x, y, z, w);
+        store(d, x, y, z, w, rotations.first + lane, rotations.stride);
+    }
+}
+
+// Loop by loop rather than lane by lane: each is short enough for a processor to have several rounds in work at once,
+// where one long chain of everything would leave it waiting.
+void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
+    const Floats d;
+    const auto zero = hn::Zero(d);
+    HWY_ALIGN float room[4 * most_composed];
+    for (std::size_t l = 0; l < count; ++l) {
+        const PoseLayer& layer = layers[l];
+        const Rows below{pose.first + layer.first, pose.stride};
+        const Rows own = layer.weights == nullptr ? below : Rows{room, most_composed};
+        for (std::size_t lane = 0; lane < layer.lanes; lane += hn::Lanes(d)) {
+            auto x = zero, y = zero, z = zero, w = zero;
+            add_sources(d, layer.sources, layer.source_count, lane, x, y, z, w);
+            make_unit(d, x, y, z, w);
+            store(d, x, y, z, w, own.first + lane, own.stride);
         }
-        auto sine = hn::Set(d, -2.5052108e-8F);
-        sine = hn::MulAdd(sine, s, hn::Set(d, 2.7557319e-6F));
-        sine = hn::MulAdd(sine, s, hn::Set(d, -1.9841270e-4F));
-        sine = hn::MulAdd(sine, s, hn::Set(d, 8.3333333e-3F));
-        sine = hn::MulAdd(sine, s, hn::Set(d, -1.6666667e-1F));
-        sine = hn::MulAdd(sine, s, hn::Set(d, 1.0F));
-        auto cosine = hn::Set(d, 2.0876757e-9F);
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, -2.7557319e-7F));
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, 2.4801587e-5F));
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, -1.3888889e-3F));
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, 4.1666667e-2F));
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, -0.5F));
-        cosine = hn::MulAdd(cosine, s, hn::Set(d, 1.0F));
-        const auto ax = hn::Mul(rx, sine), ay = hn::Mul(ry, sine), az = hn::Mul(rz, sine);
-        float* x = rotations.first + lane;
-        float* y = x + rotations.stride;
-        float* z = y + rotations.stride;
-        float* w = z + rotations.stride;
-        const auto bx = hn::Load(d, x), by = hn::Load(d, y), bz = hn::Load(d, z), bw = hn::Load(d, w);
-        const auto minus = [](auto a, auto b, auto c) HWY_ATTR { return hn::NegMulAdd(a, b, c); };
-        hn::Store(minus(az, by, hn::MulAdd(ay, bz, hn::MulAdd(ax, bw, hn::Mul(cosine, bx)))), d, x);
-        hn::Store(minus(ax, bz, hn::MulAdd(az, bx, hn::MulAdd(ay, bw, hn::Mul(cosine, by)))), d, y);
-        hn::Store(minus(ay, bx, hn::MulAdd(ax, by, hn::MulAdd(az, bw, hn::Mul(cosine, bz)))), d, z);
-        hn::Store(minus(az, bz, minus(ay, by, minus(ax, bx, hn::Mul(cosine, bw)))), d, w);
+        for (std::size_t lane = 0; layer.turn_count > 0 && lane < layer.lanes; lane += hn::Lanes(d)) {
+            auto rx = zero, ry = zero, rz = zero, x = zero, y = zero, z = zero, w = zero;
+            add_turns(d, layer.turns, layer.turn_count, lane, rx, ry, rz);
+            load(d, own.first + lane, own.stride, x, y, z, w);
+            turn(d, rx, ry, rz, x, y, z, w);
+            store(d, x, y, z, w, own.first + lane, own.stride);
+        }
+        if (layer.weights == nullptr) { continue; }
+        HWY_NAMESPACE::lay_over(below, ConstRows{own.first, own.stride}, layer.weights, layer.hemispheres, layer.lanes);
     }
 }
 
@@ -310,20 +385,18 @@ HWY_AFTER_NAMESPACE();
 namespace gait::kernels {
 
 float remember(Hemispheres joint, float product) {
-    const float agree = 127 * product, before = *joint.agreement;
-    float sign = *joint.sign;
-    const float now = agree * sign;
-    constexpr float clearly = 0.2F * 127;
-    if (now * before < 0 && std::fabs(now) > clearly && std::fabs(before) > clearly) { sign = -sign; }
-    if (sign == 0) { sign = agree < 0 ? -1.0F : 1.0F; }
+    const int own = std::signbit(product) ? -1 : 1, own_if_clear = std::fabs(product) > clearly ? own : 0;
+    int sign = *joint.sign;
+    if (own_if_clear * sign * *joint.agreement < 0) { sign = -sign; }
+    if (sign == 0) { sign = own; }
     *joint.sign = std::int8_t(sign);
-    *joint.agreement = std::int8_t(std::nearbyint(std::clamp(agree * sign, -127.0F, 127.0F)));
-    return sign;
+    *joint.agreement = std::int8_t(own_if_clear * sign);
+    return float(sign);
 }
 
 HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
-HWY_EXPORT(blend);
+HWY_EXPORT(compose);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
 HWY_EXPORT(lay_over);
@@ -333,8 +406,8 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
 }
 
-void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(blend)(blended, sources, count, lanes);
+void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
+    HWY_DYNAMIC_DISPATCH(compose)(pose, layers, count);
 }
 
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
@@ -343,8 +416,8 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
 
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }
 
-void turn_by(Rows rotations, ConstRows turn, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turn, lanes);
+void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turns, lanes);
 }
 
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {

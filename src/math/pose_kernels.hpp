@@ -21,22 +21,19 @@ struct ConstRows {
     std::size_t stride = 0;
 };
 
-/// One clip's share of a blend: first_weight * from + second_weight * to, times a sign a lane where `signs` is not
-/// null.
+/// One clip's share of a blend: first_weight * from + second_weight * to, times a factor a lane where `factors` is not
+/// null (a sign, or what a part of the body counts).
 /// Left without initial values, because a frame holds an array of them on its stack.
 struct BlendSource {
     const float* from;
     const float* to;
     std::size_t stride; ///< of both
     float first_weight, second_weight;
-    const float* signs;
+    const float* factors;
 };
 
 /// Adds every source to `sum` in one pass, lane by lane, the sum staying in registers.
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes);
-
-/// `blended` = the sum of all sources, each lane's quaternion made a unit one as `normalize` does.
-void blend(Rows blended, const BlendSource* sources, std::size_t count, std::size_t lanes);
 
 /// Joints are put in order of their level this many at a time, so that what is computed ahead fits on any stack.
 inline constexpr std::size_t level_order_chunk = 128;
@@ -59,17 +56,21 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);
 
-/// rotations = exp(turn) * rotations, with `turn` a rotation vector in three rows (radians). One longer than pi, which
-/// would come round the other way, is cut to that.
-void turn_by(Rows rotations, ConstRows turn, std::size_t lanes);
+/// rotations = exp(turn) * rotations, with each turn a rotation vector in three rows (radians). One longer than pi,
+/// which would come round the other way, is cut to that.
+void turn_by(Rows rotations, ConstRows turns, std::size_t lanes);
+
+/// Two quaternions whose product is less than this lie on neither side of each other: half of the turn between them is
+/// within twelve degrees of a quarter.
+inline constexpr float clearly = 0.2F;
 
 /// On which hemisphere each joint of one pose joins another: fixed as it begins to show and kept, so that nothing flips
 /// while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being laid
 /// bare, say, or covered), so does this.
 struct Hemispheres {
     std::int8_t* sign = nullptr;      ///< [lane] 1 or -1; 0 where it is still to be chosen
-    std::int8_t* agreement = nullptr; ///< [lane] how far both agreed last: the cosine of half the turn between them,
-                                      ///< times 127
+    std::int8_t* agreement = nullptr; ///< [lane] whether, with that sign, both agreed last: 1 or -1; 0 where they were
+                                      ///< not `clearly` on either side
 };
 /// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product; the sign.
 float remember(Hemispheres joint, float product);
@@ -81,6 +82,23 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 /// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them on
 /// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
 void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
+
+/// One layer of a pose, as it is blended: all its sources summed and made unit quaternions (see `normalize`), turned by
+/// the sum of its turns (see `turn_by`), and laid over what is below (see `lay_over`).
+struct PoseLayer {
+    const BlendSource* sources;
+    const BlendSource* turns; ///< of three rows: rotation vectors, radians
+    std::size_t source_count, turn_count;
+    const float* weights; ///< [lane]; null: it is the lowest, and takes the place of whatever is there
+    Hemispheres hemispheres;
+    std::size_t first, lanes; ///< the lanes of the pose that it covers, on which all its pointers begin
+};
+
+/// The widest layer that `compose` takes, lanes.
+inline constexpr std::size_t most_composed = 64;
+
+/// Blends layer upon layer. Only the first may be without weights.
+void compose(Rows pose, const PoseLayer* layers, std::size_t count);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

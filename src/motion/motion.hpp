@@ -14,8 +14,11 @@ namespace gait {
 
 inline constexpr std::uint16_t no_index = 0xFFFF; ///< where a 16-bit index refers to nothing
 
+struct SampledClip;
+
 /// One playhead's clip.
 struct Leaf {
+    const SampledClip* sampled = nullptr; ///< what is summed: the clip, or its differences
     std::uint16_t clip = 0;
     bool loops = false;
     bool synced = false;                     ///< follows the layer's shared phase instead of a playhead of its own
@@ -25,7 +28,10 @@ struct Leaf {
     std::uint16_t warp = no_index;           ///< how it lies on the shared phase; nothing: evenly
     std::uint16_t pace_group = 0;            ///< leaves whose pace is kept together; 0: it goes at its own
     std::uint16_t strides = 1;               ///< in a cycle
+    bool has_moments = false;                ///< its clip has marks or spans
     double rate = 0;                         ///< cycles a second: one over the clip's length; 0 for a clip of no length
+    double cadence = 0;                      ///< strides a second at that rate
+    double stride_seconds = 0;               ///< one over it
     double speed_right = 0, speed_ahead = 0; ///< metres a second that its steps carry the body at its own rate
     CodeRange pace;                          ///< how many times as fast, when it says
 };
@@ -170,6 +176,7 @@ struct MotionTable {
     std::vector<BlendPlane> planes;
     std::vector<Leaf> leaves;
     std::vector<PhaseWarp> warps;
+    PhaseWarp evenly; ///< that of all other leaves
     std::vector<Term> terms;
     std::vector<Channel> channels;
     std::vector<PaceGroup> pace_groups; ///< group 1 stands first
@@ -182,7 +189,6 @@ struct MotionTable {
         return {channels.data() + motion.first_channel, motion.channel_count};
     }
     [[nodiscard]] const PhaseWarp& warp_of(const Leaf& leaf) const {
-        static const PhaseWarp evenly;
         return leaf.warp == no_index ? evenly : warps[leaf.warp];
     }
 };

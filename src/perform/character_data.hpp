@@ -189,10 +189,11 @@ struct ClipMoments {
     std::vector<FootDown> downs;     ///< where feet are held to the ground
 };
 
-/// A translation or scale component that some clip moves away from rest.
-struct MovedComponent {
-    std::uint16_t row = 0; ///< of the pose: 4 to 6 translation, 7 to 9 scale
+/// A joint's translation or scale that some clip moves away from rest.
+struct MovedJoint {
     std::uint16_t joint = 0;
+    std::uint16_t row = 0; ///< the first of three rows of the pose: 4 translation, 7 scale
+    std::array<float, 3> rest{};
 };
 
 /// A leg whose foot is held where it came down.
@@ -215,14 +216,15 @@ struct CompiledFeet {
 
 struct CharacterData {
     Rig rig;
-    AlignedFloats rest; ///< [tx ty tz (sx sy sz)][lane] of the rest pose
-    std::vector<MovedComponent> moved;
-    std::vector<std::int16_t> parents;      ///< a joint each
-    std::vector<std::uint16_t> level_order; ///< see `kernels::LocalPose`
-    std::vector<std::uint16_t> done_before; ///< [i]: joints at its head that have no child at or after its i-th
-    AlignedFloats inverse_bind;             ///< [joint][16]
-    bool travels = false;                   ///< some clip's way was taken out of its pose
-    bool scales = false;                    ///< some joint's scale is not 1 in the rest pose or in a clip
+    AlignedFloats rest;                      ///< [tx ty tz (sx sy sz)][lane] of the rest pose
+    std::vector<MovedJoint> moved;           ///< by joint, its translation first
+    std::vector<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
+    std::vector<std::int16_t> parents;       ///< a joint each
+    std::vector<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
+    std::vector<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
+    AlignedFloats inverse_bind;              ///< [joint][16]
+    bool travels = false;                    ///< some clip's way was taken out of its pose
+    bool scales = false;                     ///< some joint's scale is not 1 in the rest pose or in a clip
     std::vector<SampledClip> clips;
     std::vector<std::string> number_tracks; ///< names of the numbers that come along with clips
     std::vector<ParameterInfo> parameters;
@@ -268,6 +270,13 @@ struct CharacterData {
     ExpressionScope scope;                       ///< what conditions may speak of, to take them apart again
     std::vector<ClipInfo> clip_info;
 
+    /// Index of the first of `moved` at or after a lane that begins such a block.
+    [[nodiscard]] std::size_t first_moved(std::size_t lane) const { return moved_before[lane / lane_padding]; }
+    /// Those of `moved` within a window.
+    [[nodiscard]] std::span<const MovedJoint> moved_in(Window window) const {
+        const std::size_t first = first_moved(window.first);
+        return {moved.data() + first, first_moved(window.end()) - first};
+    }
     [[nodiscard]] std::span<const Instruction> instructions(CodeRange range) const {
         return {code.data() + range.first, range.count};
     }

@@ -206,6 +206,11 @@ private:
         for (const auto& [clip, against] : context_.additives) {
             data.additives.push_back(difference_of(data.clips[clip], data.clips[against], data.rig.joints.size()));
         }
+        for (Leaf& leaf : data.motions.leaves) {
+            const ClipMoments& moments = data.moments[leaf.clip];
+            leaf.has_moments = !moments.marks.empty() || !moments.spans.empty();
+            leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
+        }
         for (CompiledCursor& cursor : data.cursors) {
             cursor.smooth =
                 double(std::max(data.parameters[cursor.number].smooth, data.parameters[cursor.angle].smooth));
@@ -242,7 +247,7 @@ private:
         needs.values = data.value_info.size();
         needs.cursors = data.cursors.size();
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
-        needs.moved_components = data.moved.size();
+        needs.moved = data.moved.size();
         needs.legs = data.feet.legs.size();
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
@@ -261,32 +266,59 @@ private:
         }
     }
 
+    /// Which translations and scales some clip moves; clips come to know where theirs stand among them.
+    void collect_moved() {
+        CharacterData& data = *data_;
+        constexpr std::uint16_t translation = 4, scale = 7; // rows of a pose
+        std::set<std::pair<std::uint16_t, std::uint16_t>> moved;
+        const auto each_rows = [&](auto visit) {
+            for (std::vector<SampledClip>* clips : {&data.clips, &data.additives}) {
+                for (SampledClip& clip : *clips) {
+                    visit(clip.still_translations, translation);
+                    visit(clip.moving_translations, translation);
+                    visit(clip.still_scales, scale);
+                    visit(clip.moving_scales, scale);
+                }
+            }
+        };
+        each_rows([&](const SparseRows& rows, std::uint16_t row) {
+            for (const std::uint16_t joint : rows.joints) { moved.insert({joint, row}); }
+        });
+        for (SampledClip& clip : data.clips) {
+            for (StepTrack& steps : clip.steps) {
+                if (steps.target == StepTrack::Target::rotation) { continue; }
+                moved.insert({steps.joint, steps.target == StepTrack::Target::translation ? translation : scale});
+            }
+        }
+        const auto place_of = [&](std::uint16_t joint, std::uint16_t row) {
+            return std::uint16_t(std::distance(moved.begin(), moved.find({joint, row})));
+        };
+        each_rows([&](SparseRows& rows, std::uint16_t row) {
+            for (const std::uint16_t joint : rows.joints) { rows.moved.push_back(place_of(joint, row)); }
+        });
+        for (SampledClip& clip : data.clips) {
+            for (StepTrack& steps : clip.steps) {
+                if (steps.target == StepTrack::Target::rotation) { continue; }
+                steps.moved =
+                    place_of(steps.joint, steps.target == StepTrack::Target::translation ? translation : scale);
+            }
+        }
+        for (const auto& [joint, row] : moved) {
+            const Transform& rest = data.rig.joints[joint].rest;
+            const Vec3 at = row == translation ? rest.translation : rest.scale;
+            data.moved.push_back({joint, row, {at.x, at.y, at.z}});
+            data.scales = data.scales || row == scale;
+        }
+        for (std::size_t lane = 0; lane <= round_up(data.rig.joints.size(), lane_padding); lane += lane_padding) {
+            data.moved_before.push_back(
+                std::uint16_t(std::distance(moved.begin(), moved.lower_bound({std::uint16_t(lane), 0}))));
+        }
+    }
+
     void collect_rest_and_moved() {
         CharacterData& data = *data_;
         const std::size_t joints = data.rig.joints.size(), lanes = round_up(joints, lane_padding);
-        std::set<std::pair<std::uint16_t, std::uint16_t>> moved;
-        const auto mark = [&](const SparseRows& rows, int first_row) {
-            for (const std::uint16_t joint : rows.joints) {
-                for (int axis = 0; axis < 3; ++axis) { moved.insert({std::uint16_t(first_row + axis), joint}); }
-            }
-        };
-        for (const SampledClip& clip : data.clips) {
-            mark(clip.still_translations, 4);
-            mark(clip.moving_translations, 4);
-            mark(clip.still_scales, 7);
-            mark(clip.moving_scales, 7);
-            for (const StepTrack& steps : clip.steps) {
-                if (steps.target == StepTrack::Target::rotation) { continue; }
-                for (int axis = 0; axis < 3; ++axis) {
-                    moved.insert(
-                        {std::uint16_t((steps.target == StepTrack::Target::translation ? 4 : 7) + axis), steps.joint});
-                }
-            }
-        }
-        for (const auto& [row, joint] : moved) {
-            data.moved.push_back({row, joint});
-            data.scales = data.scales || row >= 7;
-        }
+        collect_moved();
         for (const Joint& joint : data.rig.joints) {
             data.scales = data.scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
         }

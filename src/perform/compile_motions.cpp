@@ -422,6 +422,8 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
     for (Leaf& leaf : building.leaves) {
         const double seconds = leaf.clip < context_.prepared.size() ? context_.prepared[leaf.clip].source.seconds : 0;
         leaf.rate = seconds > 0 ? 1 / seconds : 0;
+        leaf.cadence = leaf.rate * leaf.strides;
+        leaf.stride_seconds = seconds / leaf.strides;
         if (leaf.pace_group != 0) {
             const CompileContext::OwnMotion own = context_.own_motion(leaf.clip);
             leaf.speed_right = own.right;

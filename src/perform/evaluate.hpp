@@ -2,6 +2,7 @@
 #pragma once
 
 #include "perform/shares.hpp"
+#include "perform/window_program.hpp"
 
 #include <algorithm>
 #include <array>
@@ -19,11 +20,12 @@ struct alignas(cache_line) WindowPose {
             pose.rows[3 * window_lanes + lane]};
 }
 
-/// Where a window's rows go: `first` is the window's own first lane of row 0.
-struct PoseRows {
-    float* first = nullptr;
-    std::size_t stride = 0;
+/// Translations and scales of a window, beside those of `CharacterData::moved` that are in it.
+struct MovedValues {
+    std::array<std::array<float, 4>, 2 * window_lanes> at; // NOLINT: only those are filled; the fourth is for nothing
 };
+/// Puts them where they belong in the window's rows.
+void show_moved(const CharacterData& data, Window window, const MovedValues& values, PoseRows out);
 
 /// Fills translations and scales with the rest pose.
 void fill_rest(const CharacterData& data, Window window, PoseRows out);
@@ -41,17 +43,33 @@ template <typename Visit> void each_window(const CharacterData& data, Visit visi
     each_window(Window{0, data.layout.lanes}, visit);
 }
 
+/// Where motions count on unlike parts of the body, the sum of their weights differs from lane to lane.
+struct UnlikeCover {
+    const float* mask; ///< the layer's; null where all count alike
+    float* inverse;    ///< one over that sum
+    float* mask_over;  ///< and the mask over it
+};
+
 /// A layer's pose, with what all its windows share.
 class LayerPose {
 public:
     LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = {});
 
+    [[nodiscard]] const PerformerBlock& block() const { return block_; }
     [[nodiscard]] const PoseShares& shares() const { return shares_; }
     /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
     /// they are (see `fill_rest`).
     void evaluate(Window window, PoseRows out) const;
+    /// Writes the rotations, without the layer's offset, into the layer that `program` has begun, and says what is
+    /// moved on its lanes.
+    void write(WindowProgram& program, MovedValues& moved) const;
+    /// Whether an offset lies on what `write` gives.
+    [[nodiscard]] bool has_offset() const { return what_.with_offset && block_.layer().offset_active != 0; }
 
 private:
+    /// On the lanes of the layer that `program` has begun; `last`: one past the last instance.
+    [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Folded rest, std::size_t last) const;
+
     const CharacterData& data_;
     PerformerBlock block_;
     Evaluation what_;

@@ -47,13 +47,11 @@ void add_travel(Frame& frame, double dt, PhaseStep phase, WeighedTravel& sum) {
 }
 
 /// Plays a clip of an instance on, by itself or by the phase, and says what it passes.
-void pass_clip(Frame& frame, std::size_t index, Playhead& playhead, const SharedStep& shared, double dt) {
+void pass_clip(Frame& frame, std::size_t index, const Leaf& leaf, Playhead& playhead, const SharedStep& shared,
+               double dt) {
     const Instance& instance = frame.layer.instances[index];
-    const Leaf& leaf = leaves_of(frame.data, instance)[playhead.leaf];
-    const ClipMoments& moments = frame.data.moments[leaf.clip];
-    const bool has_moments = !moments.marks.empty() || !moments.spans.empty();
     if (follows_phase(instance, leaf)) {
-        if (!has_moments) { return; }
+        if (!leaf.has_moments) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
         Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
         played.clock = shared.clock;
@@ -64,7 +62,7 @@ void pass_clip(Frame& frame, std::size_t index, Playhead& playhead, const Shared
     if (step == 0) { return; }
     double to = playhead.position + step;
     if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-    if (has_moments) {
+    if (leaf.has_moments) {
         pass_moments(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
     }
     playhead.position = to;
@@ -89,13 +87,15 @@ void finish(Frame& frame, double end) {
 /// The clips of a layer go on.
 void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     LayerHeader& layer = frame.layer;
-    const double end = seconds_left(frame.data, frame.block, frame.active());
+    const bool may_finish = frame.active().finished == 0;
+    const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const auto leaves = leaves_of(frame.data, layer.instances[i]);
         for (Playhead& playhead : frame.block.playing(layer.instances[i])) {
-            pass_clip(frame, i, playhead, shared, dt);
+            pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
         }
     }
-    if (frame.active().finished == 0 && end <= dt + instant) { finish(frame, std::min(end, dt)); }
+    if (may_finish && end <= dt + instant) { finish(frame, std::min(end, dt)); }
 }
 
 /// Its fades and its offset move, and what has been faded over is forgotten.
@@ -107,8 +107,8 @@ void age_layer(Frame& frame, double dt) {
         layer.offset_elapsed += dt;
         if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
     }
-    drop_faded(frame);
-    go_alone(frame);
+    if (layer.instance_count > 1) { drop_faded(frame); }
+    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { go_alone(frame); }
 }
 
 /// Time passes in the clips of a layer, and their travel is added to that of the layers below.
@@ -187,13 +187,13 @@ void pass(Layers& layers, double dt) {
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
     WeighedTravel sum;
     WeighedTravel* travel = lowest.data.travels && header.game_moves == 0 ? &sum : nullptr;
-    std::array<PhaseStep, most_layers> steps; // NOLINT: filled layer by layer
-    std::uint32_t in_step = 0;                // a bit for each layer that has them
+    Room<PhaseStep, most_layers> steps;
+    std::uint32_t in_step = 0; // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
         if (plays_synced(layers[l].data, layers[l].layer)) {
             const std::uint16_t leader = layers[l].own().in_step_with; // a layer below
             const bool led = leader != nothing && ((in_step >> leader) & 1U) != 0;
-            steps[l] = play_in_step(layers[l], led ? &steps[leader] : nullptr, dt, travel);
+            steps.make(l, play_in_step(layers[l], led ? &steps[leader] : nullptr, dt, travel));
             in_step |= 1U << l;
         } else {
             play_clips(layers[l], {}, dt, travel);
@@ -270,8 +270,8 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     layers.each([&](Frame& frame) {
         frame.in_step = true;
         hear(frame, events);
-        announce(frame);
-        begin_active(frame);
+        if (is_unsaid(frame.layer)) { announce(frame); }
+        if (frame.active().begun == 0) { begin_active(frame); }
     });
     take_inputs(layers[0], dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.

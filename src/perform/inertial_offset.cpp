@@ -13,6 +13,11 @@
 namespace gait {
 namespace {
 
+/// Where a component of a window's pose stands that some clip moves.
+std::size_t cell_of(const MovedJoint& moved, std::size_t axis, Window window) {
+    return (moved.row + axis) * window_lanes + moved.joint - window.first;
+}
+
 /// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
 void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
     for (std::size_t lane = 0; lane < window.lanes; ++lane) {
@@ -24,11 +29,11 @@ void reflect(const CharacterData& data, Window window, const WindowPose& now, Wi
             later.rows[std::size_t(row) * window_lanes + lane] = value;
         }
     }
-    for (const auto& [row, joint] : data.moved) {
-        const std::size_t lane = joint - window.first; // wraps round to a large one before the window
-        if (lane >= window.lanes) { continue; }
-        const std::size_t cell = row * window_lanes + lane;
-        later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
+    for (const MovedJoint& moved : data.moved_in(window)) {
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            const std::size_t cell = cell_of(moved, axis, window);
+            later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
+        }
     }
 }
 
@@ -65,8 +70,7 @@ struct Change {
 
 /// What was covered and no longer is.
 Folded uncovered_by(const Change& change) {
-    const PoseShares before = pose_shares(change.data, change.block, change.before),
-                     after = pose_shares(change.data, change.block, change.after);
+    const PoseShares before(change.data, change.block, change.before), after(change.data, change.block, change.after);
     return {before.masked + before.folded.masked - after.masked,
             before.whole_body + before.folded.whole_body - after.whole_body};
 }
@@ -94,14 +98,15 @@ void catch_turns(const PerformerBlock& block, Window window, const WindowMotion&
 /// The same of the translations and scales that some clip moves.
 void catch_moves(const CharacterData& data, const PerformerBlock& block, Window window, const WindowMotion& before,
                  const WindowMotion& after) {
-    for (std::size_t i = 0; i < data.moved.size(); ++i) {
-        const auto [row, joint] = data.moved[i];
-        if (joint < window.first || joint >= window.end()) { continue; }
-        const std::size_t cell = row * window_lanes + joint - window.first;
-        const float start = before.now.rows[cell] - after.now.rows[cell];
-        const float earlier = before.earlier.rows[cell] - after.earlier.rows[cell];
-        block.offset_move()[i] = start;
-        block.offset_move()[data.moved.size() + i] = (start - earlier) * float(1 / velocity_step);
+    float* move = block.offset_move() + 6 * data.first_moved(window.first);
+    for (const MovedJoint& moved : data.moved_in(window)) {
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            const std::size_t cell = cell_of(moved, axis, window);
+            const float start = before.now.rows[cell] - after.now.rows[cell];
+            const float earlier = before.earlier.rows[cell] - after.earlier.rows[cell];
+            *move++ = start;
+            *move++ = (start - earlier) * float(1 / velocity_step);
+        }
     }
 }
 
@@ -184,12 +189,13 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
         }
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
-    const float* move = block.offset_move();
-    for (std::size_t i = 0; i < data.moved.size(); ++i) {
-        const auto [row, joint] = data.moved[i];
-        if (joint < first || joint >= end) { continue; }
-        out.first[row * out.stride + joint - window.first] +=
-            float(decayed({move[i], move[data.moved.size() + i]}, layer.offset_seconds, elapsed));
+    const Window both{first, end > first ? end - first : 0};
+    const float* move = block.offset_move() + 6 * data.first_moved(both.first);
+    for (const MovedJoint& moved : data.moved_in(both)) {
+        for (std::size_t axis = 0; axis < 3; ++axis, move += 2) {
+            out.first[(moved.row + axis) * out.stride + moved.joint - window.first] +=
+                float(decayed({move[0], move[1]}, layer.offset_seconds, elapsed));
+        }
     }
 }
 

@@ -20,10 +20,8 @@ struct Cover {
     [[nodiscard]] bool shows() const { return weight > 0 && (adds || masked + whole_body > 0); }
 };
 
-Cover cover_of(const CharacterData& data, const PerformerBlock& block, const LayerPose& pose) {
-    const LayerHeader& layer = block.layer();
-    const CompiledLayer& own = data.layers[block.layer_index()];
-    Cover cover{float(std::clamp(layer.weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
+Cover cover_of(const CompiledLayer& own, const LayerPose& pose) {
+    Cover cover{float(std::clamp(pose.block().layer().weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
     if (cover.adds || (!own.has_nothing && !own.has_whole_body)) { return cover; }
     const PoseShares& shares = pose.shares();
     cover.whole_body = std::clamp(shares.whole_body + shares.folded.whole_body, 0.0F, 1.0F);
@@ -31,22 +29,24 @@ Cover cover_of(const CharacterData& data, const PerformerBlock& block, const Lay
     return cover;
 }
 
-/// What a layer counts, a lane each.
+/// What a layer counts, a lane each; `room` is for as many numbers. The mask itself where the layer counts in full.
+const float* weigh(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window,
+                   float* room) {
+    const float* mask = own.mask == nothing ? nullptr : data.masks[own.mask].data() + window.first;
+    if (mask != nullptr && cover.weight >= 1 && cover.masked >= 1) { return mask; }
+    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+        const float part = cover.masked * (mask == nullptr ? 1.0F : mask[lane]) + cover.whole_body;
+        // All of two parts may miss 1 by a rounding.
+        room[lane] = cover.weight * (part > 1 - 1e-6F ? 1.0F : part);
+    }
+    return room;
+}
+
+/// The same, with its own room.
 class Weights {
 public:
-    Weights(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window) {
-        const float* mask = own.mask == nothing ? nullptr : data.masks[own.mask].data() + window.first;
-        if (mask != nullptr && cover.weight >= 1 && cover.masked >= 1) {
-            lanes_ = mask;
-            return;
-        }
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            const float part = cover.masked * (mask == nullptr ? 1.0F : mask[lane]) + cover.whole_body;
-            // All of two parts may miss 1 by a rounding.
-            own_[lane] = cover.weight * (part > 1 - 1e-6F ? 1.0F : part);
-        }
-        lanes_ = own_.data();
-    }
+    Weights(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window)
+        : lanes_(weigh(data, own, cover, window, own_.data())) {}
     Weights(const Weights&) = delete;
     Weights& operator=(const Weights&) = delete;
 
@@ -58,17 +58,36 @@ private:
     alignas(cache_line) std::array<float, window_lanes> own_; // NOLINT: filled where it is used
 };
 
-/// Translations and scales; all but those of `moved` are at rest in every layer.
-void mix_offsets(const CharacterData& data, const Weights& weights, Window window, PoseRows out,
-                 const WindowPose& own) {
-    for (const auto& [row, joint] : data.moved) {
-        if (joint < window.first || joint >= window.end()) { continue; }
-        const std::size_t lane = joint - window.first;
+/// Translations and scales; all but those of `moved` are at rest in every layer. `own`: those of the layer.
+void mix_moved(const CharacterData& data, const float* weights, Window window, PoseRows out, const MovedValues& own) {
+    const auto moved = data.moved_in(window);
+    for (std::size_t m = 0; m < moved.size(); ++m) {
+        const std::size_t lane = moved[m].joint - window.first;
         const float weight = weights[lane];
-        float& below = out.first[row * out.stride + lane];
-        const float above = own.rows[row * window_lanes + lane];
-        if (weight > 0) { below = weight >= 1 ? above : below + weight * (above - below); }
+        if (!(weight > 0)) { continue; }
+        float* below = out.first + moved[m].row * out.stride + lane;
+        for (std::size_t axis = 0; axis < 3; ++axis, below += out.stride) {
+            *below = weight >= 1 ? own.at[m][axis] : *below + weight * (own.at[m][axis] - *below);
+        }
     }
+}
+
+/// The same of a layer's whole pose.
+void mix_moved(const CharacterData& data, const Weights& weights, Window window, PoseRows out, const WindowPose& own) {
+    MovedValues values;
+    const auto moved = data.moved_in(window);
+    for (std::size_t m = 0; m < moved.size(); ++m) {
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            values.at[m][axis] = own.rows[(moved[m].row + axis) * window_lanes + moved[m].joint - window.first];
+        }
+    }
+    mix_moved(data, weights.data(), window, out, values);
+}
+
+/// The lanes that are in both.
+Window common(Window a, Window b) {
+    const std::size_t first = std::max(a.first, b.first), end = std::min(a.end(), b.end());
+    return {first, end > first ? end - first : 0};
 }
 
 PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window window) {
@@ -85,7 +104,7 @@ void replace_local(const CharacterData& data, const PerformerBlock& block, const
         const PoseRows out = rows_at(data, block, window);
         kernels::lay_over({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
                           block.hemispheres(window.first), window.lanes);
-        mix_offsets(data, weights, window, out, pose);
+        mix_moved(data, weights, window, out, pose);
     });
 }
 
@@ -129,7 +148,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
             const std::array<float, 4> values{local.x, local.y, local.z, local.w};
             for (std::size_t row = 0; row < 4; ++row) { out.first[row * out.stride + lane] = values[row]; }
         }
-        mix_offsets(data, weights, window, out, pose);
+        mix_moved(data, weights, window, out, pose);
     });
 }
 
@@ -152,11 +171,13 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
             turn[2 * window_lanes + lane] = vector.z;
         }
         kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
-        for (const auto& [row, joint] : data.moved) {
-            const std::size_t lane = joint - window.first; // wraps round to a large one before the window
-            if (lane >= window.lanes) { continue; }
-            const float rest = data.rest[(row - 4U) * data.layout.lanes + joint];
-            out.first[row * out.stride + lane] += weights[lane] * (pose.rows[row * window_lanes + lane] - rest);
+        for (const MovedJoint& moved : data.moved_in(window)) {
+            const std::size_t lane = moved.joint - window.first;
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                const std::size_t row = moved.row + axis;
+                const float off = pose.rows[row * window_lanes + lane] - moved.rest[axis];
+                out.first[row * out.stride + lane] += weights[lane] * off;
+            }
         }
     });
 }
@@ -170,49 +191,132 @@ bool hides(const CompiledLayer& own, const Cover& cover) {
 } // namespace
 
 double layer_cover(const CharacterData& data, const PerformerBlock& block) {
-    const Cover cover = cover_of(data, block, LayerPose(data, block));
+    const Cover cover = cover_of(data.layers[block.layer_index()], LayerPose(data, block));
     return double(cover.weight) * double(cover.masked + cover.whole_body);
 }
 
 void layer_cover(const CharacterData& data, const PerformerBlock& block, std::span<float> out) {
-    const Cover cover = cover_of(data, block, LayerPose(data, block));
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    const Cover cover = cover_of(own, LayerPose(data, block));
     each_window(data, [&](Window window) {
-        const Weights weights(data, data.layers[block.layer_index()], cover, window);
+        const Weights weights(data, own, cover, window);
         for (std::size_t lane = 0; lane < window.lanes && window.first + lane < out.size(); ++lane) {
             out[window.first + lane] = weights[lane];
         }
     });
 }
 
-void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
-    // Layers that a whole one above hides are not evaluated at all.
-    Room<LayerPose, most_layers> poses;
-    std::array<Cover, most_layers> covers; // NOLINT: filled layer by layer
-    std::size_t lowest = 0;
-    for (std::size_t l = 1; l < data.layers.size(); ++l) {
-        const PerformerBlock own = block.of_layer(l);
-        covers[l] = cover_of(data, own, poses.make(l, data, own));
-        if (covers[l].shows() && hides(data.layers[l], covers[l])) { lowest = l; }
-    }
-    if (lowest == 0) { poses.make(0, data, block.of_layer(0)); }
-    each_window(data, [&](Window window) { poses[lowest].evaluate(window, rows_at(data, block, window)); });
-    for (std::size_t l = lowest + 1; l < data.layers.size(); ++l) {
-        const PerformerBlock own = block.of_layer(l);
-        LayerHeader& layer = own.layer();
-        if (!covers[l].shows()) {
+namespace {
+
+/// A layer that shows.
+struct ShownLayer {
+    ShownLayer(const CharacterData& data, const PerformerBlock& block)
+        : own(data.layers[block.layer_index()]), pose(data, block) {}
+
+    const CompiledLayer& own;
+    LayerPose pose;
+    Cover cover{1, 1, 0, false};
+};
+
+/// The layers that show, from the lowest up. What a whole layer hides is not looked at at all.
+class ShownLayers {
+public:
+    ShownLayers(const CharacterData& data, const PerformerBlock& block) {
+        for (std::size_t l = data.layers.size(); l-- > 0;) {
+            const PerformerBlock own = block.of_layer(l);
+            ShownLayer& layer = layers_.make(most_layers - 1 - count_, data, own);
+            if (l > 0) { layer.cover = cover_of(layer.own, layer.pose); }
+            const bool shows = l == 0 || layer.cover.shows();
+            if (shows) { ++count_; }
+            if (shows && (l == 0 || hides(layer.own, layer.cover))) { break; }
             // As it comes back it finds its hemisphere anew.
-            if (layer.shown != 0) { own.forget_hemispheres(); }
-            layer.shown = 0;
+            if (!shows && own.layer().shown != 0) { own.forget_hemispheres(); }
+            own.layer().shown = shows ? 1 : 0;
+        }
+    }
+    [[nodiscard]] std::size_t size() const { return count_; }
+    [[nodiscard]] ShownLayer& operator[](std::size_t layer) { return layers_[most_layers - count_ + layer]; }
+
+private:
+    std::size_t count_ = 0;
+    Room<ShownLayer, most_layers> layers_; ///< at its end, the highest last
+};
+
+/// Whether a layer that is not the lowest is blended in one pass with those below it.
+bool joins(const ShownLayer& layer) {
+    return layer.own.space == LayerSpace::local && !layer.cover.adds && !layer.pose.has_offset();
+}
+
+/// All that some layers may move: everything where the lowest of all is among them.
+Window reach_of(const CharacterData& data, ShownLayers& layers, std::size_t first, std::size_t last) {
+    if (first == 0) { return {0, data.layout.lanes}; }
+    Window reach = layers[first].pose.block().reach();
+    for (std::size_t l = first + 1; l < last; ++l) {
+        const Window own = layers[l].pose.block().reach();
+        const std::size_t begin = std::min(reach.first, own.first);
+        reach = {begin, std::max(reach.end(), own.end()) - begin};
+    }
+    return reach;
+}
+
+/// Blends layers in one pass, the one at `first` either the lowest of all or one that joins what is there.
+void blend_together(const CharacterData& data, ShownLayers& layers, std::size_t first, std::size_t last) {
+    each_window(reach_of(data, layers, first, last), [&](Window window) {
+        const PoseRows out = rows_at(data, layers[first].pose.block(), window);
+        WindowProgram program(window, out);
+        MovedValues moved;
+        for (std::size_t l = first; l < last; ++l) {
+            const ShownLayer& layer = layers[l];
+            if (l == 0) {
+                program.begin(window);
+                layer.pose.write(program, moved);
+                show_moved(data, window, moved, out);
+                continue;
+            }
+            const PerformerBlock& block = layer.pose.block();
+            const Window part = common(window, block.reach());
+            if (part.lanes == 0) { continue; }
+            program.begin(part);
+            const float* weights = weigh(data, layer.own, layer.cover, part, program.lane_numbers());
+            program.cover(weights, block.hemispheres(part.first));
+            layer.pose.write(program, moved);
+            mix_moved(data, weights, part, rows_at(data, block, part), moved);
+        }
+        program.run();
+    });
+}
+
+/// Lays one layer over those below.
+void lay_over_alone(const CharacterData& data, const ShownLayer& layer) {
+    const PerformerBlock& block = layer.pose.block();
+    if (layer.cover.adds) {
+        add_differences(data, block, layer.pose, layer.cover);
+    } else if (layer.own.space == LayerSpace::model) {
+        replace_in_model(data, block, layer.pose, layer.cover);
+    } else {
+        replace_local(data, block, layer.pose, layer.cover);
+    }
+}
+
+} // namespace
+
+void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
+    ShownLayers layers(data, block);
+    for (std::size_t l = 0; l < layers.size();) {
+        const ShownLayer& layer = layers[l];
+        if (l == 0 ? !layer.pose.has_offset() : joins(layer)) {
+            std::size_t last = l + 1;
+            while (last < layers.size() && joins(layers[last])) { ++last; }
+            blend_together(data, layers, l, last);
+            l = last;
             continue;
         }
-        layer.shown = 1;
-        if (covers[l].adds) {
-            add_differences(data, own, poses[l], covers[l]);
-        } else if (data.layers[l].space == LayerSpace::model) {
-            replace_in_model(data, own, poses[l], covers[l]);
+        if (l == 0) {
+            each_window(data, [&](Window window) { layer.pose.evaluate(window, rows_at(data, block, window)); });
         } else {
-            replace_local(data, own, poses[l], covers[l]);
+            lay_over_alone(data, layer);
         }
+        ++l;
     }
 }
 

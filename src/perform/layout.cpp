@@ -40,7 +40,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.terms = place_all(most_instances * own.terms, float{});
         layer.bends = place_all(most_instances, Bend{});
         layer.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
-        layer.offset_move = place_all(2 * needs.moved_components, float{});
+        layer.offset_move = place_all(2 * 3 * needs.moved, float{});
         layer.value_offset = place_all(needs.values, float{});
         const std::size_t first = own.first_joint / lane_padding * lane_padding;
         layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};

@@ -211,8 +211,8 @@ struct PerformerNeeds {
     std::size_t resumes = 0;
     std::size_t values = 0;
     std::size_t cursors = 0;
-    std::size_t moved_components = 0;
-    std::size_t legs = 0; ///< whose feet are held
+    std::size_t moved = 0; ///< translations and scales that some clip moves
+    std::size_t legs = 0;  ///< whose feet are held
     bool scales = false;
     std::vector<LayerNeeds> layers;
 };
@@ -233,7 +233,7 @@ struct LayerLayout {
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
                                   ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
     std::size_t offset_units = 0; ///< OffsetUnits[windows]
-    std::size_t offset_move = 0;  ///< float[start, velocity][moved components]
+    std::size_t offset_move = 0;  ///< float[moved][x y z][start, velocity]
 };
 
 /// Byte offsets into the block, the same for every performer of a character.

@@ -20,6 +20,10 @@ void yield_to_others(Frame& frame);
 
 /// Says which states were left and entered since it was said last.
 void announce(Frame& frame);
+/// Whether there is anything to announce.
+[[nodiscard]] inline bool is_unsaid(const LayerHeader& layer) {
+    return layer.kept < most_levels || layer.said_depth != layer.depth;
+}
 
 /// Whether the state may not be left yet.
 [[nodiscard]] GAIT_API bool is_settling(const LayerHeader& layer);

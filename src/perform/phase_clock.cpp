@@ -48,24 +48,25 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
     bool even = true;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
+        if (instance.timing != Timing::shared) { continue; }
         const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (!motion.synced || instance.timing != Timing::shared) { continue; }
+        if (!motion.synced) { continue; }
         const auto leaves = data.motions.leaves_of(motion);
         for (const Playhead& playhead : block.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
             // The legs keep the time, not what is laid over or added.
             if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
             const double weight = double(shares[i]) * double(playhead.weight);
-            const double cadence = leaf.rate * leaf.strides * double(playhead.pace);
+            const double cadence = leaf.cadence * double(playhead.pace);
             fallback = cadence;
             if (!(weight > 0) || count_ == clips_.size()) { continue; }
             clips_[count_].warp = &data.motions.warp_of(leaf);
-            clips_[count_].part = weight / leaf.rate;
-            even = even && clips_[count_].warp->even();
+            clips_[count_].part = weight * leaf.stride_seconds * leaf.strides;
+            even = even && leaf.warp == no_index;
             ++count_;
             cycles += weight * cadence;
             total += weight;
-            seconds += weight / (leaf.rate * leaf.strides);
+            seconds += weight * leaf.stride_seconds;
         }
     }
     cadence_ = total > 1e-6 ? cycles / total : fallback;

@@ -20,12 +20,7 @@ double share_left(const LayerHeader& layer, std::uint32_t serial) {
 
 } // namespace
 
-std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what) {
-    std::array<float, most_instances> shares{};
-    if (layer.instance_count == 1 && what.first_instance == 0 && what.last_instance > 0) {
-        shares[0] = 1;
-        return shares;
-    }
+void fill_faded_shares(const LayerHeader& layer, const Evaluation& what, InstanceShares& shares) {
     double rest = 1;
     for (std::size_t i = std::min<std::size_t>(layer.instance_count, what.last_instance); i-- > what.first_instance;) {
         const Instance& instance = layer.instances[i];
@@ -35,7 +30,6 @@ std::array<float, most_instances> instance_shares(const LayerHeader& layer, cons
         shares[i] = float(rest * own);
         rest *= 1 - own;
     }
-    return shares;
 }
 
 float offset_left(const LayerHeader& layer) {
@@ -49,42 +43,42 @@ float value_offset_left(const LayerHeader& layer) {
 
 Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
 
-PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+PoseShares::PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const LayerHeader& layer = block.layer();
     const CompiledLayer& own = data.layers[block.layer_index()];
-    PoseShares result;
-    result.share = instance_shares(layer, what);
-    if (!own.has_nothing && !own.has_whole_body) { return result; }
+    fill_shares(layer, what, share);
+    if (!own.has_nothing && !own.has_whole_body) { return; }
+    plain = false;
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
-    result.masked = 0;
+    masked = 0;
     std::size_t newest = last;
     for (std::size_t i = what.first_instance; i < last; ++i) {
         const CompiledState& state = data.states[layer.instances[i].state];
         if (data.motions.motions[state.motion].nothing) {
-            result.share[i] = 0;
+            share[i] = 0;
             continue;
         }
         newest = i;
-        (state.whole_body ? result.whole_body : result.masked) += result.share[i];
+        (state.whole_body ? whole_body : masked) += share[i];
     }
-    if (own.mode == LayerMode::add) { return result; }
+    if (own.mode == LayerMode::add) { return; }
     if (what.folded != nullptr) {
-        result.folded = *what.folded;
-    } else if (what.with_offset) {
+        folded = *what.folded;
+    } else if (what.with_offset && layer.offset_active != 0) {
         const float left = value_offset_left(layer);
-        result.folded = {layer.offset_masked * left, layer.offset_whole_body * left};
+        folded = {layer.offset_masked * left, layer.offset_whole_body * left};
     }
     // What was folded may have covered less than what stays: then it only takes from the cover.
-    const Folded counts = counted(result.folded);
-    const float all = result.masked + result.whole_body + counts.masked + counts.whole_body;
+    const Folded counts = counted(folded);
+    const float all = masked + whole_body + counts.masked + counts.whole_body;
     if (all > 0) {
-        result.scale = 1 / all;
-        for (float& share : result.share) { share *= result.scale; }
+        if (all == 1) { return; }
+        scale = 1 / all;
+        for (float& one : share) { one *= scale; }
     } else if (newest < last) {
         // Only just entered, it shows what it will be.
-        result.share[newest] = 1;
+        share[newest] = 1;
     }
-    return result;
 }
 
 } // namespace gait

@@ -3,6 +3,7 @@
 
 #include "perform/character_data.hpp"
 
+#include <algorithm>
 #include <array>
 
 namespace gait {
@@ -27,18 +28,38 @@ struct Evaluation {
 /// As weights, which are not negative.
 [[nodiscard]] Folded counted(const Folded& folded);
 
+/// Each instance's share of the pose.
+using InstanceShares = std::array<float, most_instances>;
+
+/// `instance_shares` where some fade over others.
+void fill_faded_shares(const LayerHeader& layer, const Evaluation& what, InstanceShares& shares);
+
 /// Each instance's share of the pose, given that the lowest counts in full; they sum to 1.
-[[nodiscard]] std::array<float, most_instances> instance_shares(const LayerHeader& layer, const Evaluation& what);
+inline void fill_shares(const LayerHeader& layer, const Evaluation& what, InstanceShares& shares) {
+    shares = {};
+    if (layer.instance_count == 1 && what.first_instance == 0 && what.last_instance > 0) {
+        shares[0] = 1;
+    } else {
+        fill_faded_shares(layer, what, shares);
+    }
+}
+[[nodiscard]] inline InstanceShares instance_shares(const LayerHeader& layer, const Evaluation& what) {
+    InstanceShares shares;
+    fill_shares(layer, what, shares);
+    return shares;
+}
 
 /// The shares of the motions that play something.
 struct PoseShares {
-    std::array<float, most_instances> share{}; ///< of the layer's pose; they sum to 1
-    float masked = 1;                          ///< the part of the layer that plays something inside its mask
-    float whole_body = 0;                      ///< and the part that counts on all joints
-    Folded folded;                             ///< and what was folded, beside both
-    float scale = 1;                           ///< one over all of it, by which the shares were multiplied
+    PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+
+    InstanceShares share; ///< of the layer's pose; they sum to 1
+    float masked = 1;     ///< the part of the layer that plays something inside its mask
+    float whole_body = 0; ///< and the part that counts on all joints
+    Folded folded;        ///< and what was folded, beside both
+    bool plain = true;    ///< the layer plays in full inside its mask, and nothing was folded
+    float scale = 1;      ///< one over all of it, by which the shares were multiplied
 };
-[[nodiscard]] PoseShares pose_shares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
 
 /// What is left of what was folded into the layer's offset, 1 to 0.
 [[nodiscard]] float offset_left(const LayerHeader& layer);

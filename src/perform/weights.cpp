@@ -126,6 +126,7 @@ void begin_terms(Frame& frame) {
 
 void follow_weight(Frame& frame, double dt) {
     const Term& term = frame.own().weight;
+    if (term.weight.empty()) { return; } // it is always 1
     follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
