@@ -386,8 +386,8 @@ namespace gait::kernels {
 
 float remember(Hemispheres joint, float product) {
     const int own = std::signbit(product) ? -1 : 1, own_if_clear = std::fabs(product) > clearly ? own : 0;
-    int sign = *joint.sign;
-    if (own_if_clear * sign * *joint.agreement < 0) { sign = -sign; }
+    auto sign = int(*joint.sign);
+    if (own_if_clear * sign * int(*joint.agreement) < 0) { sign = -sign; }
     if (sign == 0) { sign = own; }
     *joint.sign = std::int8_t(sign);
     *joint.agreement = std::int8_t(own_if_clear * sign);

@@ -54,8 +54,8 @@ public:
     float operator[](std::size_t lane) const { return lanes_[lane]; }
 
 private:
-    const float* lanes_;
     alignas(cache_line) std::array<float, window_lanes> own_; // NOLINT: filled where it is used
+    const float* lanes_;
 };
 
 /// Translations and scales; all but those of `moved` are at rest in every layer. `own`: those of the layer.
