@@ -385,13 +385,13 @@ HWY_AFTER_NAMESPACE();
 namespace gait::kernels {
 
 float remember(Hemispheres joint, float product) {
-    const int own = std::signbit(product) ? -1 : 1, own_if_clear = std::fabs(product) > clearly ? own : 0;
-    auto sign = int(*joint.sign);
-    if (own_if_clear * sign * int(*joint.agreement) < 0) { sign = -sign; }
+    const float own = std::signbit(product) ? -1.0F : 1.0F, own_if_clear = std::fabs(product) > clearly ? own : 0;
+    float sign = *joint.sign;
+    if (own_if_clear * sign * *joint.agreement < 0) { sign = -sign; }
     if (sign == 0) { sign = own; }
     *joint.sign = std::int8_t(sign);
     *joint.agreement = std::int8_t(own_if_clear * sign);
-    return float(sign);
+    return sign;
 }
 
 HWY_EXPORT(model_matrices);
