@@ -101,17 +101,6 @@ HWY_INLINE Vector inverse_root(Floats d, Vector square) {
 #endif
 }
 
-HWY_INLINE void make_unit(Floats d, Vector& x, Vector& y, Vector& z, Vector& w) {
-    const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
-    const auto square = square_of(x, y, z, w);
-    const auto cancelled = hn::Lt(square, least);
-    const auto scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
-    x = hn::Mul(x, scale);
-    y = hn::Mul(y, scale);
-    z = hn::Mul(z, scale);
-    w = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
-}
-
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
@@ -223,11 +212,16 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
 
 void normalize(Rows rotations, std::size_t lanes) {
     const Floats d;
+    const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto x = hn::Zero(d), y = x, z = x, w = x;
+        auto x = zero, y = zero, z = zero, w = zero;
         load(d, rotations.first + lane, rotations.stride, x, y, z, w);
-        make_unit(d, x, y, z, w);
-        store(d, x, y, z, w, rotations.first + lane, rotations.stride);
+        const auto square = square_of(x, y, z, w);
+        const auto cancelled = hn::Lt(square, least);
+        const auto scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
+        const auto real = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
+        store(d, hn::Mul(x, scale), hn::Mul(y, scale), hn::Mul(z, scale), real, rotations.first + lane,
+              rotations.stride);
     }
 }
 
@@ -363,9 +357,9 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
         for (std::size_t lane = 0; lane < layer.lanes; lane += hn::Lanes(d)) {
             auto x = zero, y = zero, z = zero, w = zero;
             add_sources(d, layer.sources, layer.source_count, lane, x, y, z, w);
-            make_unit(d, x, y, z, w);
             store(d, x, y, z, w, own.first + lane, own.stride);
         }
+        HWY_NAMESPACE::normalize(own, layer.lanes);
         for (std::size_t lane = 0; layer.turn_count > 0 && lane < layer.lanes; lane += hn::Lanes(d)) {
             auto rx = zero, ry = zero, rz = zero, x = zero, y = zero, z = zero, w = zero;
             add_turns(d, layer.turns, layer.turn_count, lane, rx, ry, rz);
