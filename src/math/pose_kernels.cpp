@@ -88,18 +88,9 @@ HWY_INLINE Vector square_of(Vector x, Vector y, Vector z, Vector w) {
     return hn::MulAdd(x, x, hn::MulAdd(y, y, hn::MulAdd(z, z, hn::Mul(w, w))));
 }
 
-/// One over the square root, to within three parts in ten million.
-HWY_INLINE Vector inverse_root(Floats d, Vector square) {
-#if HWY_ARCH_X86 && HWY_TARGET != HWY_EMU128 && HWY_TARGET != HWY_SCALAR
-    // The processor's guess is good to twelve bits. A step of Newton's way doubles them, and is done long before a root
-    // and a division would be.
-    const auto guess = hn::ApproximateReciprocalSqrt(square);
-    const auto half = hn::Mul(hn::Mul(square, hn::Set(d, 0.5F)), guess);
-    return hn::MulAdd(guess, hn::NegMulAdd(half, guess, hn::Set(d, 0.5F)), guess);
-#else
-    return hn::Div(hn::Set(d, 1.0F), hn::Sqrt(square));
-#endif
-}
+/// One over the square root. Not by the processor's own guess, which is quicker and differs from maker to maker: the
+/// same instruction set gives the same bits everywhere.
+HWY_INLINE Vector inverse_root(Floats d, Vector square) { return hn::Div(hn::Set(d, 1.0F), hn::Sqrt(square)); }
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
@@ -257,42 +248,31 @@ HWY_INLINE Vector remembered(Floats d, Vector product, std::int8_t* signs, std::
     return hn::ConvertTo(d, sign);
 }
 
-/// Lays the quaternions a over b, in place.
-HWY_INLINE void lay(Floats d, Vector weight, Hemispheres hemispheres, std::size_t lane, Vector ax, Vector ay, Vector az,
-                    Vector aw, Vector& bx, Vector& by, Vector& bz, Vector& bw) {
-    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
-    const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
-    const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
-    const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
-    if (hn::AllTrue(d, hn::Or(untouched, covered))) {
-        // As most of a mask is: nothing lies between.
-        bx = hn::IfThenElse(untouched, bx, hn::Mul(ax, sign));
-        by = hn::IfThenElse(untouched, by, hn::Mul(ay, sign));
-        bz = hn::IfThenElse(untouched, bz, hn::Mul(az, sign));
-        bw = hn::IfThenElse(untouched, bw, hn::Mul(aw, sign));
-        return;
-    }
-    const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
-    const auto x = hn::MulAdd(ax, share, hn::Mul(bx, rest)), y = hn::MulAdd(ay, share, hn::Mul(by, rest));
-    const auto z = hn::MulAdd(az, share, hn::Mul(bz, rest)), w = hn::MulAdd(aw, share, hn::Mul(bw, rest));
-    const auto scale = inverse_root(d, hn::Max(square_of(x, y, z, w), least));
-    const auto mixed = [&](auto under, auto over, auto sum) HWY_ATTR {
-        return hn::IfThenElse(untouched, under, hn::IfThenElse(covered, hn::Mul(over, sign), hn::Mul(sum, scale)));
-    };
-    bx = mixed(bx, ax, x);
-    by = mixed(by, ay, y);
-    bz = mixed(bz, az, z);
-    bw = mixed(bw, aw, w);
-}
-
 void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
+    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx, ax = bx, ay = bx, az = bx, aw = bx;
+        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero;
         load(d, below.first + lane, below.stride, bx, by, bz, bw);
         load(d, above.first + lane, above.stride, ax, ay, az, aw);
-        lay(d, hn::Load(d, weights + lane), hemispheres, lane, ax, ay, az, aw, bx, by, bz, bw);
-        store(d, bx, by, bz, bw, below.first + lane, below.stride);
+        const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
+        const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
+        const auto weight = hn::Load(d, weights + lane);
+        const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
+        auto x = hn::Mul(ax, sign), y = hn::Mul(ay, sign), z = hn::Mul(az, sign), w = hn::Mul(aw, sign);
+        // Most of a mask is all or nothing: there is nothing to mix then.
+        if (!hn::AllTrue(d, hn::Or(untouched, covered))) {
+            const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
+            const auto mx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), my = hn::MulAdd(ay, share, hn::Mul(by, rest));
+            const auto mz = hn::MulAdd(az, share, hn::Mul(bz, rest)), mw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
+            const auto scale = inverse_root(d, hn::Max(square_of(mx, my, mz, mw), least));
+            x = hn::IfThenElse(covered, x, hn::Mul(mx, scale));
+            y = hn::IfThenElse(covered, y, hn::Mul(my, scale));
+            z = hn::IfThenElse(covered, z, hn::Mul(mz, scale));
+            w = hn::IfThenElse(covered, w, hn::Mul(mw, scale));
+        }
+        store(d, hn::IfThenElse(untouched, bx, x), hn::IfThenElse(untouched, by, y), hn::IfThenElse(untouched, bz, z),
+              hn::IfThenElse(untouched, bw, w), below.first + lane, below.stride);
     }
 }
 

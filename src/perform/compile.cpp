@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace gait {
 namespace {
@@ -266,53 +267,47 @@ private:
         }
     }
 
+    /// Calls `visit(joint, row, moved)` for each translation and scale that some clip moves: `row` is the first of
+    /// three of the pose, `moved` where the clip keeps its place among all.
+    template <typename Visit> void each_moved(Visit visit) {
+        constexpr std::uint16_t translation = 4, scale = 7;
+        for (std::vector<SampledClip>* clips : {&data_->clips, &data_->additives}) {
+            for (SampledClip& clip : *clips) {
+                const auto visit_rows = [&](SparseRows& rows, std::uint16_t row) {
+                    rows.moved.resize(rows.joints.size());
+                    for (std::size_t i = 0; i < rows.joints.size(); ++i) { visit(rows.joints[i], row, rows.moved[i]); }
+                };
+                visit_rows(clip.still_translations, translation);
+                visit_rows(clip.moving_translations, translation);
+                visit_rows(clip.still_scales, scale);
+                visit_rows(clip.moving_scales, scale);
+                for (StepTrack& steps : clip.steps) {
+                    if (steps.target == StepTrack::Target::rotation) { continue; }
+                    visit(steps.joint, steps.target == StepTrack::Target::scale ? scale : translation, steps.moved);
+                }
+            }
+        }
+    }
+
     /// Which translations and scales some clip moves; clips come to know where theirs stand among them.
     void collect_moved() {
         CharacterData& data = *data_;
-        constexpr std::uint16_t translation = 4, scale = 7; // rows of a pose
-        std::set<std::pair<std::uint16_t, std::uint16_t>> moved;
-        const auto each_rows = [&](auto visit) {
-            for (std::vector<SampledClip>* clips : {&data.clips, &data.additives}) {
-                for (SampledClip& clip : *clips) {
-                    visit(clip.still_translations, translation);
-                    visit(clip.moving_translations, translation);
-                    visit(clip.still_scales, scale);
-                    visit(clip.moving_scales, scale);
-                }
-            }
-        };
-        each_rows([&](const SparseRows& rows, std::uint16_t row) {
-            for (const std::uint16_t joint : rows.joints) { moved.insert({joint, row}); }
-        });
-        for (SampledClip& clip : data.clips) {
-            for (StepTrack& steps : clip.steps) {
-                if (steps.target == StepTrack::Target::rotation) { continue; }
-                moved.insert({steps.joint, steps.target == StepTrack::Target::translation ? translation : scale});
-            }
-        }
-        const auto place_of = [&](std::uint16_t joint, std::uint16_t row) {
-            return std::uint16_t(std::distance(moved.begin(), moved.find({joint, row})));
-        };
-        each_rows([&](SparseRows& rows, std::uint16_t row) {
-            for (const std::uint16_t joint : rows.joints) { rows.moved.push_back(place_of(joint, row)); }
-        });
-        for (SampledClip& clip : data.clips) {
-            for (StepTrack& steps : clip.steps) {
-                if (steps.target == StepTrack::Target::rotation) { continue; }
-                steps.moved =
-                    place_of(steps.joint, steps.target == StepTrack::Target::translation ? translation : scale);
-            }
-        }
-        for (const auto& [joint, row] : moved) {
+        std::map<std::pair<std::uint16_t, std::uint16_t>, std::uint16_t> places; // by joint and row
+        each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t&) { places[{joint, row}] = 0; });
+        data.moved_before.assign(round_up(data.rig.joints.size(), lane_padding) / lane_padding + 1, 0);
+        for (auto& [key, place] : places) {
+            const auto& [joint, row] = key;
             const Transform& rest = data.rig.joints[joint].rest;
-            const Vec3 at = row == translation ? rest.translation : rest.scale;
+            const bool scales = row >= 7;
+            const Vec3 at = scales ? rest.scale : rest.translation;
+            place = std::uint16_t(data.moved.size());
             data.moved.push_back({joint, row, {at.x, at.y, at.z}});
-            data.scales = data.scales || row == scale;
+            data.scales = data.scales || scales;
+            for (std::size_t block = joint / lane_padding + 1; block < data.moved_before.size(); ++block) {
+                ++data.moved_before[block];
+            }
         }
-        for (std::size_t lane = 0; lane <= round_up(data.rig.joints.size(), lane_padding); lane += lane_padding) {
-            data.moved_before.push_back(
-                std::uint16_t(std::distance(moved.begin(), moved.lower_bound({std::uint16_t(lane), 0}))));
-        }
+        each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t& moved) { moved = places[{joint, row}]; });
     }
 
     void collect_rest_and_moved() {
