@@ -64,6 +64,20 @@ TEST_CASE("marks and spans are told in order, each once a round, at the same tim
     }
 }
 
+TEST_CASE("a state that the game enters between two steps is told by the next one, and what it left") {
+    Performer performer(machine("go: {kind: flag}", "a: {play: low, go: [{to: b, when: go}]}\nb: {play: high}\n"));
+    CHECK(listen(performer, 0.1, 0.05).what == std::vector<std::string>{"a entered"});
+    performer.enter(performer.character().state("b"), 0.2);
+    CHECK(listen(performer, 0.1, 0.05).what == std::vector<std::string>{"a left", "b entered"});
+}
+
+TEST_CASE("a clip that has spans and no marks tells them") {
+    const std::string text = "gait: 1\nrig: x.glb\nclips: {stroll: {loop: yes, spans: {open: [0.4, 0.6]}}}\n"
+                             "layers: [{name: body, machine: {start: a, states: {a: {play: stroll}}}}]\n";
+    Performer performer(support::character(text, support::assets(2, {support::held("stroll", 2, 15)})));
+    CHECK(listen(performer, 1, 0.05).what == std::vector<std::string>{"a entered", "open begins", "open ends"});
+}
+
 TEST_CASE("a step that lasts a minute tells every mark of it") {
     Performer performer(machine("go: {kind: flag}", "a: {play: marked}\n"));
     EventList events;

@@ -148,6 +148,47 @@ TEST_CASE("a layer that plays nothing lets those below show, with a fade and to 
     CHECK(with.state_name(1) == "free");
 }
 
+TEST_CASE("a layer that was away joins what is below the short way again") {
+    const Assets turns = support::assets(joints, {pose("low", 0), pose("far", 170), pose("round", 250)});
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nclips:\n  low: {loop: yes}\n  far: {loop: yes}\n  round: {loop: yes}\n" +
+            std::string(two) +
+            "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+            "  - name: arms\n    mask: upper\n    weight: much\n    fade: 0\n"
+            "    machine: {start: a, states: {a: {play: far, go: [{to: b, when: busy, fade: 0}]}, b: {play: round}}}\n",
+        turns);
+    Performer performer(character);
+    const auto show = [&](float much) {
+        performer.set("much", much);
+        play(performer, 2);
+    };
+    show(1);
+    CHECK(std::fabs(std::remainder(bent(performer, 4) - 170, 360)) < 0.01);
+    show(0);
+    performer.set("busy", true);
+    play(performer, 0.2);
+    // It comes back 250 degrees from what is below: half of that is 55 degrees the other way.
+    show(0.5F);
+    CHECK(std::fabs(std::remainder(bent(performer, 4) + 55, 360)) < 0.01);
+}
+
+TEST_CASE("motions that have only just begun do not come to the fore when what covered the body is folded away") {
+    Performer performer(make(std::string(two) + legs +
+                             "  - name: arms\n    mask: upper\n    machine:\n      start: a\n      states:\n"
+                             "        a: {play: high}\n        b: {play: up}\n        n: {play: nothing}\n"));
+    play(performer, 0.5);
+    // Four begin at one instant, so that the fifth is folded away while none of them shows yet.
+    for (const char* state : {"n", "b", "n", "b"}) {
+        performer.enter(performer.character().state(std::string("arms.") + state), 1);
+        performer.advance(0);
+    }
+    for (int step = 0; step < 20; ++step) {
+        const auto before = pose_of(performer);
+        performer.advance(1.0 / 240);
+        CHECK(greatest_turn(before, pose_of(performer)) < 1);
+    }
+}
+
 TEST_CASE("a layer that comes and goes leaves a fade below it untouched") {
     const std::string arms =
         "  - {name: arms, mask: upper, weight: busy, fade: 0.1, machine: {start: a, states: {a: {play: "

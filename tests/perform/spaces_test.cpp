@@ -1,4 +1,5 @@
 #include "machine_support.hpp"
+#include "motion/phase_warp.hpp"
 
 #include <catch2/catch.hpp>
 
@@ -344,19 +345,26 @@ TEST_CASE("the shared phase is the same at any frame rate") {
 
 namespace {
 
-/// Two clips on a chain with marks for feet: `two` takes two steps, `four` takes four.
+/// Three clips on a chain with marks for feet: `two` and `limp` take two steps, `four` takes four.
 std::shared_ptr<const Character> stepping(const std::string& play, const std::string& more = {}) {
     const auto turning = [](int, double phase) { return axis_angle({1, 0, 0}, 20 * std::sin(2 * pi * phase)); };
-    return support::character(
-        "gait: 1\nrig: x\nclips:\n"
-        "  two: {loop: yes, marks: {left_down: 0.1, right_down: 0.6}}\n"
-        "  four: {loop: yes, marks: {left_down: 0, right_down: 0.4, left_again: 1}}\n"
-        "  limp: {loop: yes, marks: {left_down: 0.05, right_down: 0.3}}\n"
-        "parameters: {x: {kind: number, smooth: 0}, go: {kind: flag}}\n"
-        "layers: [{name: body, machine: {start: s, states: {s: {play: " +
-            play + more + "}}}]\n",
-        support::assets(2, {support::clip("two", 2, 1, turning), support::clip("four", 2, 1.5, turning),
-                            support::clip("limp", 2, 0.8, turning)}));
+    Document document = read_document_text("gait: 1\nrig: x\nclips:\n"
+                                           "  two: {loop: yes, marks: {left_down: 0.1, right_down: 0.6}}\n"
+                                           "  four: {loop: yes, marks: {left_down: 0, right_down: 0.4}}\n"
+                                           "  limp: {loop: yes, marks: {left_down: 0.05, right_down: 0.3}}\n"
+                                           "parameters: {x: {kind: number, smooth: 0}, go: {kind: flag}}\n"
+                                           "layers: [{name: body, machine: {start: s, states: {s: {play: " +
+                                               play + more + "}}}]\n",
+                                           "x")
+                            .document;
+    document.clips[1].marks.push_back({"left_down", 1.0});
+    document.clips[1].marks.push_back({"right_down", 1.4});
+    const Compiled compiled =
+        compile(document, support::assets(2, {support::clip("two", 2, 1, turning), support::clip("four", 2, 2, turning),
+                                              support::clip("limp", 2, 0.8, turning)}));
+    CAPTURE(format(compiled.diagnostics));
+    REQUIRE(compiled.character);
+    return compiled.character;
 }
 
 } // namespace
@@ -377,6 +385,29 @@ TEST_CASE("a limp keeps its own timing alone, and meets the other's steps in a b
         const auto now = phases(performer);
         if (std::fabs(now.at("two") - 0.6) < 6e-4) { CHECK(now.at("limp") == Approx(0.3 / 0.8).margin(2e-3)); }
         if (std::fabs(now.at("two") - 0.1) < 6e-4) { CHECK(now.at("limp") == Approx(0.05 / 0.8).margin(2e-3)); }
+    }
+}
+
+TEST_CASE("clips of one and of two strides share a clock that weighs each by the seconds of its stride") {
+    const auto character = stepping("{blend: x, sync: footfall, points: {0: limp, 1: four}}}");
+    Performer performer(character);
+    performer.set("x", 0.25);
+    performer.advance(0.01);
+    const auto limp = PhaseWarp::through({{0, 0.05 / 0.8}, {1, 0.3 / 0.8}});
+    const auto four = PhaseWarp::through({{0, 0.0}, {1, 0.4 / 2}, {0, 1.0 / 2}, {1, 1.4 / 2}});
+    REQUIRE((limp && four));
+    // Strides take 0.8 and 1 second; a cycle of the second clip is two of them.
+    const double all = 0.75 * 0.8 + 0.25 * 1.0, part_of_limp = 0.75 * 0.8 / all, part_of_four = 0.25 * 2 / all;
+    const double cadence = 0.75 / 0.8 + 0.25 / 1.0;
+    const auto clock = [&] {
+        // Which of the two strides it is, the longer clip knows.
+        const double strides = four->strides_at(phases(performer).at("four"));
+        return part_of_limp * limp->place(strides) + part_of_four * four->place(strides);
+    };
+    for (int i = 0; i < 20; ++i) {
+        const double before = clock();
+        performer.advance(0.07);
+        CHECK(std::remainder(clock() - before - 0.07 * cadence, 2.0) == Approx(0).margin(1e-6));
     }
 }
 
