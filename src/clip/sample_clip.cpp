@@ -162,6 +162,15 @@ std::size_t SampledClip::bytes() const {
     return total;
 }
 
+ClipFrames::ClipFrames(const SampledClip& clip)
+    : rotations(clip.rotations.data()), odd_signs(clip.odd_signs.empty() ? nullptr : clip.odd_signs.data()),
+      intervals(clip.intervals), last(clip.intervals == 0 ? 0 : clip.intervals - 1),
+      width(std::uint32_t(4 * clip.stride)), next(clip.intervals == 0 ? 0 : width), steps(!clip.steps.empty()) {
+    if (!clip.moving_translations.joints.empty()) { moves |= has_moving_translations; }
+    if (!clip.still_translations.joints.empty()) { moves |= has_still_translations; }
+    if (!clip.moving_scales.joints.empty() || !clip.still_scales.joints.empty()) { moves |= has_scales; }
+}
+
 SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance) {
     const ClipSource clip = arranged(source, rig);
     const Pose rest = rest_pose(rig);

@@ -48,25 +48,40 @@ struct NumberRow {
     std::vector<float> values;
 };
 
-/// What every frame asks of it stands first, on few cache lines.
 struct SampledClip {
-    std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
+    std::string name;
+    double seconds = 0;
     bool loops = false;
-    std::size_t stride = 0;  ///< lanes a row
-    AlignedFloats rotations; ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
+    std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
+    std::size_t stride = 0;      ///< lanes a row
+    AlignedFloats rotations;     ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
     AlignedFloats odd_signs; ///< [lane] -1 where a quaternion changes its sign each time the loop comes round, else 1;
                              ///< empty where none does
     std::vector<StepTrack> steps;
     SparseRows moving_translations, still_translations; ///< changing, and never changing
     SparseRows moving_scales, still_scales;
-
-    std::string name;
-    double seconds = 0;
     TravelPath travel;
     std::vector<NumberRow> numbers;
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
     [[nodiscard]] std::size_t bytes() const;
+};
+
+/// What a frame asks of a clip, in one place.
+struct ClipFrames {
+    ClipFrames() = default;
+    explicit ClipFrames(const SampledClip& clip);
+
+    const float* rotations = nullptr; ///< [frame][x y z w][lane]
+    const float* odd_signs = nullptr; ///< null where no quaternion changes its sign with the loop
+    double intervals = 0;
+    std::uint32_t last = 0;  ///< the frame with which its last interval begins
+    std::uint32_t width = 0; ///< floats a frame
+    std::uint32_t next = 0;  ///< floats from a frame to the one after it; 0 where there is only one
+    /// Which of its translations and scales are not stepped and not at rest.
+    enum Moves : std::uint8_t { has_moving_translations = 1, has_still_translations = 2, has_scales = 4 };
+    std::uint8_t moves = 0;
+    bool steps = false; ///< it has stepped tracks
 };
 
 /// Evenly samples `source` for `rig` (joints matched by name; joints the source lacks rest) at the lowest rate that

@@ -1,6 +1,7 @@
 /// Motions as a frame walks them: a tree of blends over leaves, each leaf one playhead on one clip.
 #pragma once
 
+#include "clip/sampled_clip.hpp"
 #include "machine/expression.hpp"
 #include "motion/blend_plane.hpp"
 #include "motion/phase_warp.hpp"
@@ -14,18 +15,17 @@ namespace gait {
 
 inline constexpr std::uint16_t no_index = 0xFFFF; ///< where a 16-bit index refers to nothing
 
-struct SampledClip;
-
-/// One playhead's clip.
-struct Leaf {
+/// One playhead's clip. What making a pose asks of it stands on its first cache line.
+struct alignas(cache_line) Leaf {
     const SampledClip* sampled = nullptr; ///< what is summed: the clip, or its differences
-    std::uint16_t clip = 0;
+    ClipFrames frames;                    ///< of that
     bool loops = false;
-    bool synced = false;                     ///< follows the layer's shared phase instead of a playhead of its own
-    bool leads = true;                       ///< the motion ends when it does; not so what is laid over or added
-    std::uint8_t channel = 0;                ///< of the motion; 0: the same weight on every joint
-    std::uint16_t additive = no_index;       ///< index of its differences, when it is added to the rest
-    std::uint16_t warp = no_index;           ///< how it lies on the shared phase; nothing: evenly
+    bool synced = false;               ///< follows the layer's shared phase instead of a playhead of its own
+    bool leads = true;                 ///< the motion ends when it does; not so what is laid over or added
+    std::uint8_t channel = 0;          ///< of the motion; 0: the same weight on every joint
+    std::uint16_t additive = no_index; ///< index of its differences, when it is added to the rest
+    std::uint16_t warp = no_index;     ///< how it lies on the shared phase; nothing: evenly
+    std::uint16_t clip = 0;
     std::uint16_t pace_group = 0;            ///< leaves whose pace is kept together; 0: it goes at its own
     std::uint16_t strides = 1;               ///< in a cycle
     bool has_moments = false;                ///< its clip has marks or spans
@@ -125,6 +125,8 @@ struct Motion {
     bool synced = false;            ///< some leaf follows the shared phase
     bool paced = false;             ///< some leaf has a rate of its own, or its pace is kept
     bool adds = false;              ///< some leaf is added to the rest
+    bool endless = false;           ///< what leads it loops
+    bool only_phase = false;        ///< while it keeps step, its clips have no places of their own and pass nothing
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 

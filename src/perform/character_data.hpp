@@ -58,6 +58,7 @@ struct CompiledState {
     bool whole_body = false;           ///< its motion counts beyond the layer's mask
     bool takes_travel = false;         ///< the body goes its way, whatever the layers below do
     bool final = false;                ///< nothing leaves it inside its machine: as it ends, the machine does
+    bool decides = false;              ///< it may be left, or go on inside, by a decision
     std::uint16_t parent = nothing;    ///< the node that holds it
     std::uint16_t visible = 0;         ///< the public state that it is, or is inside of
     std::uint16_t motion = 0;          ///< index into `motions`
@@ -101,6 +102,8 @@ struct CompiledLayer {
     bool takes_travel = false;
     bool has_nothing = false;             ///< some state of it plays nothing
     bool has_whole_body = false;          ///< some state of it counts beyond the mask
+    bool has_terms = false;               ///< some motion of it has weights by expressions
+    bool moves = true;                    ///< it may reach a joint whose translation or scale some clip moves
     std::uint16_t in_step_with = nothing; ///< a layer below, whose shared phase its own follows
     bool gives_step = false;              ///< some layer follows its shared phase
     LayerNeeds needs;

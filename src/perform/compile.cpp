@@ -211,6 +211,7 @@ private:
             const ClipMoments& moments = data.moments[leaf.clip];
             leaf.has_moments = !moments.marks.empty() || !moments.spans.empty();
             leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
+            leaf.frames = ClipFrames(*leaf.sampled);
         }
         for (CompiledCursor& cursor : data.cursors) {
             cursor.smooth =
@@ -228,6 +229,7 @@ private:
             data.clip_info.push_back(info);
         }
         collect_rest_and_moved();
+        note_what_frames_may_skip();
         fill_default_fades();
         data.scope = context_.scope;
         data.scope.add_edge = nullptr;
@@ -253,6 +255,26 @@ private:
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
         return std::make_shared<const Character>(std::move(data_));
+    }
+
+    /// What costs a frame nothing because it cannot happen.
+    void note_what_frames_may_skip() {
+        CharacterData& data = *data_;
+        for (Motion& motion : data.motions.motions) {
+            const auto leaves = data.motions.leaves_of(motion);
+            const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
+            motion.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
+                             of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
+            motion.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_moments; });
+        }
+        for (CompiledState& state : data.states) {
+            const bool goes_on = state.kind == NodeKind::pick ||
+                                 (state.kind == NodeKind::choose && data.chooses[state.selector].by != nothing);
+            state.decides = goes_on || state.transition_count > 0;
+            if (state.kind != NodeKind::motion) { continue; }
+            CompiledLayer& layer = data.layers[state.layer];
+            layer.has_terms = layer.has_terms || data.motions.motions[state.motion].term_count > 0;
+        }
     }
 
     /// For people: what a fade by an expression comes to with the default parameters.
@@ -308,6 +330,11 @@ private:
             }
         }
         each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t& moved) { moved = places[{joint, row}]; });
+        for (CompiledLayer& layer : data.layers) {
+            layer.moves = layer.mask == nothing || layer.has_whole_body ||
+                          std::any_of(data.moved.begin(), data.moved.end(),
+                                      [&](const MovedJoint& moved) { return data.masks[layer.mask][moved.joint] > 0; });
+        }
     }
 
     void collect_rest_and_moved() {

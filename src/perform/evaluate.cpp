@@ -11,21 +11,22 @@
 namespace gait {
 namespace {
 
-/// A clip where a playhead stands.
-Sample sample_at(const SampledClip& clip, bool loops, ClipPlace place, float weight) {
-    double position = place.position;
-    bool odd_loop = (place.loops & 1U) != 0;
-    if (!(position >= 0 && position <= 1)) [[unlikely]] {
-        odd_loop = odd_loop != loops;
-        const double within = position < 0 ? position + 1 : std::min(position - 1, 1.0);
-        position = loops ? within : std::clamp(position, 0.0, 1.0);
-    }
-    const double at = position * double(std::int32_t(clip.intervals));
-    auto frame = std::int32_t(at);
-    if (frame == std::int32_t(clip.intervals) && frame > 0) [[unlikely]] { --frame; } // the very end
-    const float second = weight * float(at - frame);
-    return {
-        &clip, std::uint32_t(frame), weight - second, second, weight, position, odd_loop && !clip.odd_signs.empty()};
+/// A clip at a place, 0 to 1.
+Sample sample_at(const ClipFrames& clip, double position, float weight) {
+    const double at = position * clip.intervals;
+    const std::uint32_t frame = std::min(std::uint32_t(std::int32_t(at)), clip.last);
+    const float second = weight * float(at - double(std::int32_t(frame)));
+    return {&clip, frame, weight - second, second};
+}
+
+/// Where a clip is `way` cycles on; `way` is small.
+ClipPlace moved_on(const Leaf& leaf, ClipPlace place, double way) {
+    place.position += way;
+    if (place.position >= 0 && place.position <= 1) { return place; }
+    if (!leaf.loops) { return {std::clamp(place.position, 0.0, 1.0), place.loops}; }
+    const bool before = place.position < 0;
+    return {before ? place.position + 1 : std::min(place.position - 1, 1.0),
+            before ? place.loops - 1 : place.loops + 1};
 }
 
 /// What a layer's instances count under, on the lanes of a part.
@@ -37,50 +38,54 @@ struct Masks {
 /// Writes what the clips of a layer count into the layer that a program has begun.
 class LayerWriter {
 public:
-    LayerWriter(const CharacterData& data, const PerformerBlock& block, WindowProgram& program, MovedValues& moved)
-        : data_(data), block_(block), part_(program.part()), program_(program), moved_(moved),
-          first_moved_(data.first_moved(part_.first)), moved_count_(data.first_moved(part_.end()) - first_moved_) {
-        for (std::size_t m = 0; m < moved_count_; ++m) {
-            for (float& value : moved_.at[m]) { value = 0; }
-        }
+    /// `moved`: null where nobody asks for what is moved.
+    LayerWriter(const CharacterData& data, const PerformerBlock& block, WindowProgram& program, MovedValues* moved)
+        : data_(data), block_(block), part_(program.part()), program_(program) {
+        if (moved == nullptr) { return; }
+        moved_ = moved->at.data();
+        first_moved_ = data.first_moved(part_.first);
+        moved_count_ = data.first_moved(part_.end()) - first_moved_;
+        for (std::size_t m = 0; m < moved_count_; ++m) { moved_[m] = {}; }
     }
 
-    /// `shift` seconds from now, when the shared phase is at `strides`.
-    void write(const Instance& instance, float share, Masks masks, double shift, double strides) {
+    /// `shift` seconds from now, when the shared phase is at `phase`.
+    void write(const Instance& instance, float share, Masks masks, double shift, ClipPlace phase) {
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const Leaf* leaves = data_.motions.leaves.data() + motion.first_leaf;
-        signs_ = block_.signs(instance);
-        any_sign_ = 0;
-        for (std::size_t w = part_.first / 32; w < (part_.end() + 31) / 32; ++w) { any_sign_ |= signs_[w]; }
-        Room<ChannelProfiles, 1> channels;
+        signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
         const ChannelProfiles* profiles = nullptr;
-        if (motion.channel_count > 0) { profiles = &channels.make(0, data_, block_, instance, part_); }
+        if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
+        const bool alike = profiles == nullptr && masks.mask == nullptr && masks.mask_of_added == nullptr;
         const bool shared = instance.timing == Timing::shared;
-        const ClipPlace evenly = split_place(strides);
         for (const Playhead& playhead : block_.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
             const float weight = share * playhead.weight;
             if (!(weight > 0)) { continue; }
             ClipPlace place{playhead.position, playhead.loops};
             if (leaf.synced && shared) {
-                place = evenly;
-                if (leaf.warp != no_index) { place = split_place(data_.motions.warp_of(leaf).place(strides)); }
-            } else if (shift != 0) {
-                place.position += shift * own_speed(instance, leaf, playhead);
+                place = leaf.warp == no_index ? phase : warped(data_.motions.warp_of(leaf), phase);
+            } else if (shift != 0) [[unlikely]] {
+                place = moved_on(leaf, place, shift * own_speed(instance, leaf, playhead));
             }
-            const Sample sample = sample_at(*leaf.sampled, leaf.loops, place, weight);
+            const Sample sample = sample_at(leaf.frames, place.position, weight);
             program_.make_room();
-            const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
-            const float* profile = under(masks.mask, own);
-            // Translations are brought to a whole when all are summed, those of what is added with them.
-            if (moved_count_ > 0) { add_moves(sample, profile); }
-            if (!sample.clip->steps.empty()) { add_steps(sample, profile); }
-            if (leaf.additive != no_index) {
-                program_.add_turn(sample,
-                                  masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own));
-            } else {
-                program_.add(sample, any_sign_ == 0 && !sample.turned ? profile : signed_profile(sample, profile));
+            // What it counts from lane to lane, and what it does where it is added; null: everywhere the same.
+            const float *profile = nullptr, *profile_of_added = nullptr;
+            if (!alike) [[unlikely]] {
+                const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
+                profile = under(masks.mask, own);
+                profile_of_added = masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own);
             }
+            // Translations are brought to a whole when all are summed, those of what is added with them.
+            if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, profile); }
+            if (leaf.frames.steps) [[unlikely]] { add_steps(*leaf.sampled, place.position, weight, profile); }
+            if (leaf.additive != no_index) {
+                program_.add_turn(sample, profile_of_added);
+                continue;
+            }
+            const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
+            if (signs_ != nullptr || odd != nullptr) [[unlikely]] { profile = signed_profile(odd, profile); }
+            program_.add(sample, profile);
         }
     }
 
@@ -99,7 +104,7 @@ public:
         for (std::size_t m = 0; m < moved_count_; ++m) {
             const float scale = inverse == nullptr ? 1 : inverse[of[m].joint - part_.first];
             for (std::size_t axis = 0; axis < 3; ++axis) {
-                float& value = moved_.at[m][axis];
+                float& value = moved_[m][axis];
                 value = of[m].rest[axis] + value * scale;
             }
         }
@@ -108,7 +113,7 @@ public:
 private:
     /// What a clip counts under a mask, a lane each, its own part of the body being `own`; null: everywhere the same.
     const float* under(const float* mask, const float* own) {
-        if (own == nullptr) [[likely]] { return mask; }
+        if (own == nullptr) { return mask; }
         float* both = program_.lane_numbers();
         for (std::size_t lane = 0; lane < part_.lanes; ++lane) {
             both[lane] = mask == nullptr ? own[lane] : mask[lane] * own[lane];
@@ -116,63 +121,69 @@ private:
         return both;
     }
 
-    /// The same, times the signs of the instance and of a loop that turns some joints round.
-    const float* signed_profile(const Sample& sample, const float* profile) {
-        const float* odd = sample.turned ? sample.clip->odd_signs.data() + part_.first : nullptr;
-        if (any_sign_ == 0 && profile == nullptr) { return odd; }
+    /// The same, times the signs of the instance and, not null, of a loop that turns some joints round.
+    const float* signed_profile(const float* odd, const float* profile) {
+        if (odd != nullptr) { odd += part_.first; }
+        if (signs_ == nullptr && profile == nullptr) { return odd; }
         float* factors = program_.lane_numbers();
-        kernels::spread_signs(signs_, part_.first, factors, part_.lanes);
+        if (signs_ != nullptr) {
+            kernels::spread_signs(signs_, part_.first, factors, part_.lanes);
+        } else {
+            std::fill_n(factors, part_.lanes, 1.0F);
+        }
         for (const float* more : {odd, profile}) {
             for (std::size_t lane = 0; more != nullptr && lane < part_.lanes; ++lane) { factors[lane] *= more[lane]; }
         }
         return factors;
     }
 
-    void add_moves(const Sample& sample, const float* profile) {
-        const SampledClip& clip = *sample.clip;
-        add_moves(clip.still_translations, sample, profile);
-        add_moves(clip.moving_translations, sample, profile);
-        if (data_.scales) {
-            add_moves(clip.still_scales, sample, profile);
-            add_moves(clip.moving_scales, sample, profile);
+    void add_moves(const Leaf& leaf, const Sample& sample, const float* profile) {
+        const std::uint8_t moves = leaf.frames.moves;
+        const SampledClip& clip = *leaf.sampled;
+        if ((moves & ClipFrames::has_moving_translations) != 0) {
+            add_moves(clip.moving_translations, sample, profile);
         }
+        if ((moves & ClipFrames::has_still_translations) != 0) { add_moves(clip.still_translations, sample, profile); }
+        if ((moves & ClipFrames::has_scales) == 0) [[likely]] { return; }
+        add_moves(clip.moving_scales, sample, profile);
+        add_moves(clip.still_scales, sample, profile);
     }
     void add_moves(const SparseRows& rows, const Sample& sample, const float* profile) {
         const std::size_t count = rows.joints.size();
-        if (count == 0) { return; }
         const std::size_t width = rows.constant() ? 0 : 4 * count;
         const float* from = rows.values.data() + sample.frame * width;
-        const float* to = sample.frame < sample.clip->intervals ? from + width : from;
+        const float* to = sample.clip->next > 0 ? from + width : from;
         for (std::size_t i = 0; i < count; ++i, from += 4, to += 4) {
             const std::size_t m = rows.moved[i] - first_moved_; // wraps round to a large one before the part
             if (m >= moved_count_) { continue; }
             const float factor = profile == nullptr ? 1 : profile[rows.joints[i] - part_.first];
             const float first = factor * sample.first_weight, second = factor * sample.second_weight;
             // All read before any is written: four at once.
-            std::array<float, 4> sum = moved_.at[m];
+            std::array<float, 4> sum = moved_[m];
             for (std::size_t axis = 0; axis < 4; ++axis) { sum[axis] += first * from[axis] + second * to[axis]; }
-            moved_.at[m] = sum;
+            moved_[m] = sum;
         }
     }
 
-    void add_steps(const Sample& sample, const float* profile) {
-        const auto seconds = float(sample.position * sample.clip->seconds);
-        for (const StepTrack& steps : sample.clip->steps) {
+    void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
+        const auto seconds = float(position * clip.seconds);
+        for (const StepTrack& steps : clip.steps) {
             const std::size_t lane = steps.joint - part_.first; // wraps round to a large one before the part
             if (lane >= part_.lanes) { continue; }
             const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), seconds);
             const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
-            const float weight = profile == nullptr ? sample.weight : sample.weight * profile[lane];
+            const float weight = profile == nullptr ? all : all * profile[lane];
             const std::array<float, 4>& values = steps.values[key];
             if (steps.target == StepTrack::Target::rotation) {
-                const bool turned = ((signs_[steps.joint / 32] >> (steps.joint % 32)) & 1U) != 0;
+                const bool turned = signs_ != nullptr && ((signs_[steps.joint / 32] >> (steps.joint % 32)) & 1U) != 0;
                 float* rotation = program_.more_quaternions() + lane;
                 for (std::size_t c = 0; c < 4; ++c) {
                     rotation[c * window_lanes] += (turned ? -weight : weight) * values[c];
                 }
                 continue;
             }
-            auto& at = moved_.at[steps.moved - first_moved_];
+            if (moved_count_ == 0) { continue; }
+            auto& at = moved_[steps.moved - first_moved_];
             for (std::size_t axis = 0; axis < 3; ++axis) { at[axis] += weight * values[axis]; }
         }
     }
@@ -181,10 +192,10 @@ private:
     const PerformerBlock& block_;
     const Window part_;
     WindowProgram& program_;
-    MovedValues& moved_;
-    const std::size_t first_moved_, moved_count_;
-    const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints
-    std::uint32_t any_sign_ = 0;
+    std::array<float, 4>* moved_ = nullptr; ///< those of the character's that are on these lanes
+    std::size_t first_moved_ = 0, moved_count_ = 0;
+    Room<ChannelProfiles, 1> channels_;
+    const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
 
 } // namespace
@@ -204,12 +215,7 @@ void fill_rest(const CharacterData& data, Window window, PoseRows out) {
     }
 }
 
-LayerPose::LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what)
-    : data_(data), block_(block), what_(what), shares_(data, block, what), strides_(strides_of(block.layer())) {
-    if (what.shift != 0) { strides_ = PhaseClock(data, block, 0).after(strides_, what.shift); }
-}
-
-void LayerPose::write(WindowProgram& program, MovedValues& moved) const {
+void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what_.last_instance);
     Folded rest;
@@ -227,7 +233,7 @@ void LayerPose::write(WindowProgram& program, MovedValues& moved) const {
             const bool whole_body = data_.states[layer.instances[i].state].whole_body;
             masks = whole_body ? Masks{nullptr, cover.inverse} : Masks{cover.mask, cover.mask_over};
         }
-        writer.write(layer.instances[i], shares_.share[i], masks, what_.shift, strides_);
+        writer.write(layer.instances[i], shares_.share[i], masks, what_.shift, phase_);
     }
     if (rest.masked + rest.whole_body > 0) { writer.write_rest(rest, cover.mask); }
     writer.finish_moves(cover.inverse);
@@ -258,7 +264,7 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
     WindowProgram program(window, out);
     MovedValues moved;
     program.begin(window);
-    write(program, moved);
+    write(program, &moved);
     program.run();
     show_moved(data_, window, moved, out);
     if (has_offset()) {
@@ -272,6 +278,7 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     const std::size_t newest = layer.instance_count - 1U;
     std::uint32_t* signs = block.signs(layer.instances[newest]);
     std::fill_n(signs, data.layout.sign_words, 0U);
+    block.mark_signs(layer.instances[newest], false);
     if (newest == 0) { return; }
     const LayerPose pose_below(data, block, {0, newest, 0, false}),
         pose_own(data, block, {newest, newest + 1, 0, false});
@@ -283,6 +290,7 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
             if (dot(quat_at(below, lane), quat_at(own, lane)) < 0) {
                 const std::size_t joint = window.first + lane;
                 signs[joint / 32] |= 1U << (joint % 32);
+                block.mark_signs(layer.instances[newest], true);
             }
         }
     });

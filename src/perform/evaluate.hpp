@@ -1,6 +1,7 @@
 /// From playheads and fades to a pose: one accumulation over every clip that has weight, then the layer's offset.
 #pragma once
 
+#include "perform/playheads.hpp"
 #include "perform/shares.hpp"
 #include "perform/window_program.hpp"
 
@@ -53,16 +54,19 @@ struct UnlikeCover {
 /// A layer's pose, with what all its windows share.
 class LayerPose {
 public:
-    LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = {});
+    LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = {})
+        : data_(data), block_(block), what_(what), shares_(data, block, what), phase_(phase_of(block.layer())) {
+        if (what.shift != 0) { phase_ = later_phase(data, block, what.shift); }
+    }
 
     [[nodiscard]] const PerformerBlock& block() const { return block_; }
     [[nodiscard]] const PoseShares& shares() const { return shares_; }
     /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
     /// they are (see `fill_rest`).
     void evaluate(Window window, PoseRows out) const;
-    /// Writes the rotations, without the layer's offset, into the layer that `program` has begun, and says what is
-    /// moved on its lanes.
-    void write(WindowProgram& program, MovedValues& moved) const;
+    /// Writes the rotations, without the layer's offset, into the layer that `program` has begun, and where `moved` is
+    /// not null says what is moved on its lanes.
+    void write(WindowProgram& program, MovedValues* moved) const;
     /// Whether an offset lies on what `write` gives.
     [[nodiscard]] bool has_offset() const { return what_.with_offset && block_.layer().offset_active != 0; }
 
@@ -74,7 +78,7 @@ private:
     PerformerBlock block_;
     Evaluation what_;
     PoseShares shares_;
-    double strides_ = 0; ///< of the shared phase, then
+    ClipPlace phase_; ///< the layer's shared one, then
 };
 
 /// Chooses, joint by joint, the sign with which the newest instance joins those below it.

@@ -87,10 +87,12 @@ void finish(Frame& frame, double end) {
 /// The clips of a layer go on.
 void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     LayerHeader& layer = frame.layer;
-    const bool may_finish = frame.active().finished == 0;
+    const bool may_finish = frame.active().finished == 0 && !frame.motion_of(frame.active()).endless;
     const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const auto leaves = leaves_of(frame.data, layer.instances[i]);
+        const Motion& motion = frame.motion_of(layer.instances[i]);
+        if (motion.only_phase && layer.instances[i].timing == Timing::shared) { continue; }
+        const auto leaves = frame.data.motions.leaves_of(motion);
         for (Playhead& playhead : frame.block.playing(layer.instances[i])) {
             pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
         }
@@ -214,7 +216,9 @@ void pass(Layers& layers, double dt) {
 
 /// The layers decide, each once, in the document's order.
 void decide_all(Layers& layers) {
-    for (const std::uint8_t layer : layers[0].data.decide_order) { decide(layers[layer]); }
+    for (const std::uint8_t layer : layers[0].data.decide_order) {
+        if (may_decide(layers[layer])) { decide(layers[layer]); }
+    }
     if (!layers[0].data.forbidden.empty()) {
         layers.each([](Frame& frame) { yield_to_others(frame); });
     }
@@ -269,7 +273,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     Layers layers(data, block, events);
     layers.each([&](Frame& frame) {
         frame.in_step = true;
-        hear(frame, events);
+        if (events != nullptr) { hear(frame, events); }
         if (is_unsaid(frame.layer)) { announce(frame); }
         if (frame.active().begun == 0) { begin_active(frame); }
     });
@@ -278,9 +282,11 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     decide_all(layers);
     forget_edges(layers[0]);
     layers.each([&](Frame& frame) {
-        follow_terms(frame, dt);
-        follow_weight(frame, dt);
-        hear(frame, events);
+        if (frame.own().has_terms) { follow_terms(frame, dt); }
+        if (!frame.own().weight.weight.empty()) {
+            follow_weight(frame, dt);
+            hear(frame, events);
+        }
         if (header.inputs_moved != 0 || frame.layer.weight_moved != 0) { weigh_again(frame); }
         frame.layer.weight_moved = 0;
     });

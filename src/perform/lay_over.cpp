@@ -211,35 +211,46 @@ namespace {
 /// A layer that shows.
 struct ShownLayer {
     ShownLayer(const CharacterData& data, const PerformerBlock& block)
-        : own(data.layers[block.layer_index()]), pose(data, block) {}
+        : own(data.layers[block.layer_index()]), pose(data, block), cover(cover_of(own, pose)) {}
 
     const CompiledLayer& own;
     LayerPose pose;
-    Cover cover{1, 1, 0, false};
+    Cover cover;
 };
 
-/// The layers that show, from the lowest up. What a whole layer hides is not looked at at all.
+/// The lowest layer that is looked at: what a whole layer hides is not.
+std::size_t lowest_shown(const CharacterData& data, const PerformerBlock& block) {
+    for (std::size_t l = data.layers.size(); l-- > 1;) {
+        const CompiledLayer& own = data.layers[l];
+        if (own.mask != nothing && !own.has_whole_body) { continue; }
+        if (hides(own, cover_of(own, LayerPose(data, block.of_layer(l))))) { return l; }
+    }
+    return 0;
+}
+
+/// The layers that show, from the lowest up.
 class ShownLayers {
 public:
     ShownLayers(const CharacterData& data, const PerformerBlock& block) {
-        for (std::size_t l = data.layers.size(); l-- > 0;) {
+        const std::size_t lowest = lowest_shown(data, block);
+        for (std::size_t l = lowest; l < data.layers.size(); ++l) {
             const PerformerBlock own = block.of_layer(l);
-            ShownLayer& layer = layers_.make(most_layers - 1 - count_, data, own);
-            if (l > 0) { layer.cover = cover_of(layer.own, layer.pose); }
-            const bool shows = l == 0 || layer.cover.shows();
+            LayerHeader& header = own.layer();
+            const bool shows =
+                l == lowest || (header.weight.value > 0 && layers_.make(count_, data, own).cover.shows());
+            if (l == lowest) { layers_.make(count_, data, own); }
             if (shows) { ++count_; }
-            if (shows && (l == 0 || hides(layer.own, layer.cover))) { break; }
             // As it comes back it finds its hemisphere anew.
-            if (!shows && own.layer().shown != 0) { own.forget_hemispheres(); }
-            own.layer().shown = shows ? 1 : 0;
+            if (!shows && header.shown != 0) { own.forget_hemispheres(); }
+            header.shown = shows ? 1 : 0;
         }
     }
     [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] ShownLayer& operator[](std::size_t layer) { return layers_[most_layers - count_ + layer]; }
+    [[nodiscard]] ShownLayer& operator[](std::size_t layer) { return layers_[layer]; }
 
 private:
     std::size_t count_ = 0;
-    Room<ShownLayer, most_layers> layers_; ///< at its end, the highest last
+    Room<ShownLayer, most_layers> layers_;
 };
 
 /// Whether a layer that is not the lowest is blended in one pass with those below it.
@@ -269,7 +280,7 @@ void blend_together(const CharacterData& data, ShownLayers& layers, std::size_t 
             const ShownLayer& layer = layers[l];
             if (l == 0) {
                 program.begin(window);
-                layer.pose.write(program, moved);
+                layer.pose.write(program, &moved);
                 show_moved(data, window, moved, out);
                 continue;
             }
@@ -279,15 +290,15 @@ void blend_together(const CharacterData& data, ShownLayers& layers, std::size_t 
             program.begin(part);
             const float* weights = weigh(data, layer.own, layer.cover, part, program.lane_numbers());
             program.cover(weights, block.hemispheres(part.first));
-            layer.pose.write(program, moved);
-            mix_moved(data, weights, part, rows_at(data, block, part), moved);
+            layer.pose.write(program, layer.own.moves ? &moved : nullptr);
+            if (layer.own.moves) { mix_moved(data, weights, part, rows_at(data, block, part), moved); }
         }
         program.run();
     });
 }
 
-/// Lays one layer over those below.
-void lay_over_alone(const CharacterData& data, const ShownLayer& layer) {
+/// Lays one layer over those below. Apart from what most frames do, so that its scratch poses are not in between.
+[[gnu::noinline]] void lay_over_alone(const CharacterData& data, const ShownLayer& layer) {
     const PerformerBlock& block = layer.pose.block();
     if (layer.cover.adds) {
         add_differences(data, block, layer.pose, layer.cover);

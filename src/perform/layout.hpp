@@ -160,7 +160,8 @@ struct LayerHeader {
     float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
     float offset_masked = 0;     ///< how much more of the layer played as motions were folded: inside its mask
     float offset_whole_body = 0; ///< and on all joints
-    float spare_too = 0;
+    std::uint8_t has_signs = 0;  ///< a bit for each slot: some joint's quaternion is turned round in it
+    std::array<std::uint8_t, 3> spare{};
     double offset_elapsed = 0;
     double step_speed = 0;  ///< strides a second at which its phase went last, where it keeps in step with another
     BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
@@ -305,6 +306,14 @@ public:
     [[nodiscard]] Bend& bend(const Instance& instance) const { return at<Bend>(own_->bends)[instance.slot]; }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(own_->signs) + instance.slot * layout_->sign_words;
+    }
+    /// Whether any of them is set.
+    [[nodiscard]] bool has_signs(const Instance& instance) const {
+        return ((layer().has_signs >> instance.slot) & 1U) != 0;
+    }
+    void mark_signs(const Instance& instance, bool any) const {
+        const auto bit = std::uint8_t(1U << instance.slot);
+        layer().has_signs = std::uint8_t(any ? layer().has_signs | bit : layer().has_signs & ~bit);
     }
     void forget_hemispheres() const {
         std::fill_n(at<std::int8_t>(own_->hemispheres), own_->reach.lanes, std::int8_t{});

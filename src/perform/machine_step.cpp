@@ -197,8 +197,8 @@ std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade)
 /// A pick whose entry is over goes on to the next; a choose follows its value.
 void go_on_inside(Frame& frame) {
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
-        const std::uint16_t node = frame.layer.path[level].node;
-        const CompiledState& state = frame.data.states[node];
+        const CompiledState& state = frame.data.states[frame.layer.path[level].node];
+        if (state.kind != NodeKind::pick && state.kind != NodeKind::choose) { continue; }
         Entrance entrance;
         std::uint16_t target = nothing;
         if (state.kind == NodeKind::pick && seconds_to_next_entry(frame, level) <= instant) {
@@ -418,6 +418,7 @@ void yield_to_others(Frame& frame) {
 double seconds_to_decision(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
     double due = infinity;
+    if (!may_decide(frame)) { return due; }
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };

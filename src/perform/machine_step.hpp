@@ -8,6 +8,13 @@ namespace gait {
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 
+/// Whether any decision may fall in what is active.
+[[nodiscard]] inline bool may_decide(const Frame& frame) {
+    const LayerHeader& layer = frame.layer;
+    return std::any_of(layer.path.begin(), layer.path.begin() + layer.depth,
+                       [&](const ActiveNode& active) { return frame.data.states[active.node].decides; });
+}
+
 /// Takes every transition that holds at this instant, each state being left or entered at most once, so that two
 /// conditions that hold in both directions cannot spin; then picks and chooses go on.
 void decide(Frame& frame);

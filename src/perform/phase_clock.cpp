@@ -44,34 +44,40 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
     Evaluation then;
     then.shift = shift;
     const auto shares = instance_shares(layer, then);
+    const auto each_clip = [&](auto visit) {
+        for (std::size_t i = 0; i < layer.instance_count; ++i) {
+            const Instance& instance = layer.instances[i];
+            if (instance.timing != Timing::shared) { continue; }
+            const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+            if (!motion.synced) { continue; }
+            const auto leaves = data.motions.leaves_of(motion);
+            for (const Playhead& playhead : block.playing(instance)) {
+                const Leaf& leaf = leaves[playhead.leaf];
+                // The legs keep the time, not what is laid over or added.
+                if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
+                visit(leaf, double(shares[i]) * double(playhead.weight), double(playhead.pace));
+            }
+        }
+    };
     double cycles = 0, total = 0, seconds = 0, fallback = 0;
     bool even = true;
-    for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const Instance& instance = layer.instances[i];
-        if (instance.timing != Timing::shared) { continue; }
-        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (!motion.synced) { continue; }
-        const auto leaves = data.motions.leaves_of(motion);
-        for (const Playhead& playhead : block.playing(instance)) {
-            const Leaf& leaf = leaves[playhead.leaf];
-            // The legs keep the time, not what is laid over or added.
-            if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
-            const double weight = double(shares[i]) * double(playhead.weight);
-            const double cadence = leaf.cadence * double(playhead.pace);
-            fallback = cadence;
-            if (!(weight > 0) || count_ == clips_.size()) { continue; }
-            clips_[count_].warp = &data.motions.warp_of(leaf);
-            clips_[count_].part = weight * leaf.stride_seconds * leaf.strides;
-            even = even && leaf.warp == no_index;
-            ++count_;
-            cycles += weight * cadence;
-            total += weight;
-            seconds += weight * leaf.stride_seconds;
-        }
-    }
+    each_clip([&](const Leaf& leaf, double weight, double pace) {
+        const double cadence = leaf.cadence * pace;
+        fallback = cadence;
+        if (!(weight > 0)) { return; }
+        even = even && leaf.warp == no_index;
+        cycles += weight * cadence;
+        total += weight;
+        seconds += weight * leaf.stride_seconds;
+    });
     cadence_ = total > 1e-6 ? cycles / total : fallback;
-    if (even || !(seconds > 0)) { count_ = 0; }
-    for (std::size_t c = 0; c < count_; ++c) { clips_[c].part /= seconds; }
+    if (even || !(seconds > 0)) { return; }
+    each_clip([&](const Leaf& leaf, double weight, double) {
+        if (!(weight > 0) || count_ == clips_.size()) { return; }
+        clips_[count_].warp = &data.motions.warp_of(leaf);
+        clips_[count_].part = weight * leaf.stride_seconds * leaf.strides / seconds;
+        ++count_;
+    });
 }
 
 PhaseWarp::Point PhaseClock::reading(double strides) const {

@@ -21,15 +21,28 @@ struct ClipPlace {
 };
 
 [[nodiscard]] inline ClipPlace split_place(double cycles) {
-    const double whole = std::floor(cycles);
-    return {cycles - whole, std::uint32_t(std::int64_t(whole))};
+    auto whole = std::int64_t(cycles); // toward zero, which is quicker than the floor
+    if (cycles < double(whole)) { --whole; }
+    return {cycles - double(whole), std::uint32_t(whole)};
+}
+
+/// The shared phase of a layer, in strides.
+[[nodiscard]] inline ClipPlace phase_of(const LayerHeader& layer) { return {layer.phase, layer.phase_loops}; }
+/// The same `seconds` later.
+[[nodiscard]] inline ClipPlace later_phase(const CharacterData& data, const PerformerBlock& block, double seconds) {
+    return split_place(PhaseClock(data, block, 0).after(strides_of(block.layer()), seconds));
+}
+/// Where a clip is that lies unevenly on it.
+[[nodiscard]] inline ClipPlace warped(const PhaseWarp& warp, ClipPlace phase) {
+    return split_place(warp.place(double(std::int32_t(phase.loops)) + phase.position));
 }
 
 /// Where a clip of the instance is.
 [[nodiscard]] inline ClipPlace place_of(const CharacterData& data, const LayerHeader& layer, const Instance& instance,
                                         const Leaf& leaf, const Playhead& playhead) {
     if (!follows_phase(instance, leaf)) { return {playhead.position, playhead.loops}; }
-    return split_place(data.motions.warp_of(leaf).place(strides_of(layer)));
+    const ClipPlace phase = phase_of(layer);
+    return leaf.warp == no_index ? phase : warped(data.motions.warp_of(leaf), phase);
 }
 
 /// Whether some motion of a layer follows its shared phase.

@@ -43,12 +43,9 @@ float value_offset_left(const LayerHeader& layer) {
 
 Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
 
-PoseShares::PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const LayerHeader& layer = block.layer();
     const CompiledLayer& own = data.layers[block.layer_index()];
-    fill_shares(layer, what, share);
-    if (!own.has_nothing && !own.has_whole_body) { return; }
-    plain = false;
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     masked = 0;
     std::size_t newest = last;
@@ -61,6 +58,7 @@ PoseShares::PoseShares(const CharacterData& data, const PerformerBlock& block, c
         newest = i;
         (state.whole_body ? whole_body : masked) += share[i];
     }
+    plain = !(whole_body > 0);
     if (own.mode == LayerMode::add) { return; }
     if (what.folded != nullptr) {
         folded = *what.folded;
@@ -70,6 +68,7 @@ PoseShares::PoseShares(const CharacterData& data, const PerformerBlock& block, c
     }
     // What was folded may have covered less than what stays: then it only takes from the cover.
     const Folded counts = counted(folded);
+    plain = plain && counts.masked + counts.whole_body == 0;
     const float all = masked + whole_body + counts.masked + counts.whole_body;
     if (all > 0) {
         if (all == 1) { return; }

@@ -51,14 +51,22 @@ inline void fill_shares(const LayerHeader& layer, const Evaluation& what, Instan
 
 /// The shares of the motions that play something.
 struct PoseShares {
-    PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+    PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+        fill_shares(block.layer(), what, share);
+        const CompiledLayer& own = data.layers[block.layer_index()];
+        if (own.has_nothing || own.has_whole_body) { leave_out_nothing(data, block, what); }
+    }
 
     InstanceShares share; ///< of the layer's pose; they sum to 1
     float masked = 1;     ///< the part of the layer that plays something inside its mask
     float whole_body = 0; ///< and the part that counts on all joints
     Folded folded;        ///< and what was folded, beside both
-    bool plain = true;    ///< the layer plays in full inside its mask, and nothing was folded
+    bool plain = true;    ///< all motions count inside the mask alone, and nothing that was folded does
     float scale = 1;      ///< one over all of it, by which the shares were multiplied
+
+private:
+    /// Where some motions play nothing, or count on all joints.
+    void leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
 };
 
 /// What is left of what was folded into the layer's offset, 1 to 0.

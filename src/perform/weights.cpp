@@ -80,10 +80,17 @@ bool follow_weight(TermState& state, double wanted, double fade, double dt) {
 }
 
 /// The clips of an instance that play on keep their places, those that lose their weight end, and those that get some
-/// are new.
-void keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
+/// are new. False when no clip was.
+bool keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
     const Instance& instance = frame.layer.instances[index];
     std::span<Playhead> playing = frame.block.playing(instance);
+    const bool all_play_on =
+        std::equal(playing.begin(), playing.end(), weighed.begin(), weighed.end(),
+                   [](const Playhead& playhead, const WeighedLeaf& leaf) { return playhead.leaf == leaf.leaf; });
+    if (all_play_on) {
+        for (std::size_t i = 0; i < playing.size(); ++i) { playing[i].weight = weighed.begin()[i].weight; }
+        return false;
+    }
     std::size_t kept = 0;
     for (const Playhead& playhead : playing) {
         const bool stays = std::any_of(weighed.begin(), weighed.end(),
@@ -104,6 +111,7 @@ void keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed)
         }
         playing[place].weight = leaf.weight;
     }
+    return true;
 }
 
 } // namespace
@@ -126,7 +134,6 @@ void begin_terms(Frame& frame) {
 
 void follow_weight(Frame& frame, double dt) {
     const Term& term = frame.own().weight;
-    if (term.weight.empty()) { return; } // it is always 1
     follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
@@ -158,8 +165,9 @@ void weigh_active(Frame& frame) {
     const Carried carried =
         weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
               weighed);
-    keep_playing(frame, index, weighed);
+    const bool some_begin = keep_playing(frame, index, weighed);
     if (motion.paced) { set_paces(frame, carried); }
+    if (!some_begin) { return; }
     const auto leaves = frame.data.motions.leaves_of(motion);
     for (Playhead& playhead : frame.block.playing(instance)) {
         if (playhead.begins == 0) { continue; }

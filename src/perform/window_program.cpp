@@ -21,37 +21,15 @@ kernels::BlendSource as_it_is(const float* rows) { return {rows, rows, window_la
 
 } // namespace
 
-void WindowProgram::begin(Window part) {
-    const bool had_more = more_ || more_turns_; // of which there is room for one layer's
-    end_layer();
-    const bool half_full = layer_count_ == layers_.size() || source_count_ > most_sources / 2 ||
-                           turn_count_ > most_turns / 2 || number_count_ > numbers_.size() / 2;
-    if (had_more || half_full) { run(); }
-    part_ = part;
-    first_source_ = source_count_;
-    first_turn_ = turn_count_;
-    kernels::PoseLayer& layer = layers_[layer_count_++];
-    layer.sources = &sources_[source_count_];
-    layer.turns = &turns_[turn_count_];
-    layer.weights = nullptr;
-    layer.first = part.first - window_.first;
-    layer.lanes = part.lanes;
-    sampled_ = false;
-}
-
 float* WindowProgram::more_quaternions() {
     sum_up(nullptr, 0, part_.lanes, more_rows_.data(), more_);
     return more_rows_.data();
 }
 
-void WindowProgram::end_layer() {
-    if (layer_count_ == 0) { return; }
-    kernels::PoseLayer& layer = layers_[layer_count_ - 1];
+void WindowProgram::add_more() {
     if (more_) { sources_[source_count_++] = as_it_is(more_rows_.data()); }
     if (more_turns_) { turns_[turn_count_++] = as_it_is(more_turn_rows_.data()); }
     more_ = more_turns_ = false;
-    layer.source_count = source_count_ - first_source_;
-    layer.turn_count = turn_count_ - first_turn_;
 }
 
 void WindowProgram::spill() {
@@ -64,10 +42,15 @@ void WindowProgram::spill() {
     number_count_ = kept_numbers_;
 }
 
-void WindowProgram::run() {
-    end_layer();
-    if (layer_count_ > 0) { kernels::compose({out_.first, out_.stride}, layers_.data(), layer_count_); }
+void WindowProgram::run_layers() {
+    kernels::compose({out_.first, out_.stride}, layers_.data(), layer_count_);
     layer_count_ = source_count_ = turn_count_ = number_count_ = 0;
+}
+
+void WindowProgram::run() {
+    if (layer_count_ == 0) { return; }
+    end_layer();
+    run_layers();
 }
 
 } // namespace gait

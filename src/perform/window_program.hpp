@@ -17,12 +17,9 @@ struct PoseRows {
 
 /// A clip at an instant, and what it counts.
 struct Sample {
-    const SampledClip* clip;
+    const ClipFrames* clip;
     std::uint32_t frame;               ///< it lies between this and the next
     float first_weight, second_weight; ///< of both
-    float weight;
-    double position; ///< 0 to 1
-    bool turned;     ///< quaternions that change their sign with the loop have changed it
 };
 
 class WindowProgram {
@@ -34,7 +31,19 @@ public:
 
     /// Begins the next layer, on some lanes of the window. The first one is the lowest unless it covers: it takes the
     /// place of whatever the rows hold.
-    void begin(Window part);
+    void begin(Window part) {
+        if (layer_count_ > 0) { make_room_for_layer(); }
+        part_ = part;
+        first_source_ = source_count_;
+        first_turn_ = turn_count_;
+        sampled_ = false;
+        kernels::PoseLayer& layer = layers_[layer_count_++];
+        layer.sources = &sources_[source_count_];
+        layer.turns = &turns_[turn_count_];
+        layer.weights = nullptr;
+        layer.first = part.first - window_.first;
+        layer.lanes = part.lanes;
+    }
     /// The lanes of the layer that was begun.
     [[nodiscard]] Window part() const { return part_; }
     /// Lays that layer over those below; `weights` [lanes of the part].
@@ -70,15 +79,31 @@ private:
     static constexpr std::size_t most_layers_at_once = 8, most_sources = 48, most_turns = 8;
 
     void fill(kernels::BlendSource& source, const Sample& sample, const float* factors) const {
-        const SampledClip& clip = *sample.clip;
-        source.from = clip.frame(sample.frame) + part_.first;
-        source.to = source.from + (sample.frame < clip.intervals ? 4 * clip.stride : 0);
-        source.stride = clip.stride;
+        const ClipFrames& clip = *sample.clip;
+        source.from = clip.rotations + std::size_t(sample.frame) * clip.width + part_.first;
+        source.to = source.from + clip.next;
+        source.stride = clip.width / 4;
         source.first_weight = sample.first_weight;
         source.second_weight = sample.second_weight;
         source.factors = factors;
     }
-    void end_layer();
+    /// Ends the layer that was begun, and blends all there are if another one might not find room.
+    void make_room_for_layer() {
+        const bool had_more = more_ || more_turns_; // of which there is room for one layer's
+        end_layer();
+        if (had_more || layer_count_ == layers_.size() || source_count_ > most_sources / 2 ||
+            turn_count_ > most_turns / 2 || number_count_ > numbers_.size() / 2) {
+            run_layers();
+        }
+    }
+    void end_layer() {
+        if (more_ || more_turns_) { add_more(); }
+        kernels::PoseLayer& layer = layers_[layer_count_ - 1];
+        layer.source_count = source_count_ - first_source_;
+        layer.turn_count = turn_count_ - first_turn_;
+    }
+    void add_more();
+    void run_layers();
     void spill();
 
     Window window_, part_;

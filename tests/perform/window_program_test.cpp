@@ -36,9 +36,9 @@ struct Layer {
         for (std::size_t t = 0; t < turn_count; ++t) { turns.push_back(anywhere(seed + 1000 + unsigned(t), 0.05F)); }
     }
 
-    [[nodiscard]] static Sample sample(const SampledClip& clip, std::size_t index) {
+    [[nodiscard]] static Sample sample(const ClipFrames& clip, std::size_t index) {
         const float weight = 0.5F + 0.1F * float(index % 7), second = weight * 0.25F;
-        return {&clip, 0, weight - second, second, weight, 0.25, false};
+        return {&clip, 0, weight - second, second};
     }
     /// Every third clip counts otherwise from lane to lane.
     [[nodiscard]] static float factor(std::size_t index, std::size_t lane) {
@@ -54,11 +54,11 @@ struct Layer {
                 factors = program.lane_numbers();
                 for (std::size_t lane = 0; lane < lanes; ++lane) { factors[lane] = factor(c, lane); }
             }
-            program.add(sample(clips[c], c), factors);
+            program.add(sample(ClipFrames(clips[c]), c), factors);
         }
         for (std::size_t t = 0; t < turns.size(); ++t) {
             program.make_room();
-            program.add_turn(sample(turns[t], t), nullptr);
+            program.add_turn(sample(ClipFrames(turns[t]), t), nullptr);
         }
         for (std::size_t lane = 0; with_rest && lane < lanes; ++lane) {
             program.more_quaternions()[3 * window_lanes + lane] += rest(lane);
@@ -68,7 +68,7 @@ struct Layer {
         const auto sum_of = [&](const std::vector<SampledClip>& of, bool with_factors) {
             std::array<double, 4> sum{};
             for (std::size_t c = 0; c < of.size(); ++c) {
-                const Sample s = sample(of[c], c);
+                const Sample s = sample(ClipFrames(of[c]), c);
                 const double f = with_factors ? double(factor(c, lane)) : 1;
                 for (std::size_t row = 0; row < 4; ++row) {
                     sum[row] += f * (double(s.first_weight) * double(of[c].frame(0)[row * lanes + lane]) +
@@ -137,7 +137,7 @@ TEST_CASE("layers of a program do not mix, however many they are and whatever th
                 program.make_room();
                 float* factors = program.lane_numbers();
                 std::fill_n(factors, 16, 0.5F);
-                program.add(Layer::sample(own.clips[c], c), factors);
+                program.add(Layer::sample(ClipFrames(own.clips[c]), c), factors);
             }
             if (l % 2 == 1) { program.more_quaternions()[3 * window_lanes] += 50; } // of the part's first lane
         }
@@ -148,7 +148,7 @@ TEST_CASE("layers of a program do not mix, however many they are and whatever th
         for (std::size_t lane = 16; lane < lanes; ++lane) {
             Quat sum{0, 0, 0, lane == 16 && last % 2 == 1 ? 50.0F : 0.0F};
             for (std::size_t c = 0; c < top.clips.size(); ++c) {
-                const Sample s = Layer::sample(top.clips[c], c);
+                const Sample s = Layer::sample(ClipFrames(top.clips[c]), c);
                 const float* from = top.clips[c].frame(0) + lane;
                 const float* to = top.clips[c].frame(1) + lane;
                 const auto row = [&](std::size_t r) {
