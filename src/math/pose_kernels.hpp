@@ -68,9 +68,9 @@ inline constexpr float clearly = 0.2F;
 /// while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being laid
 /// bare, say, or covered), so does this.
 struct Hemispheres {
-    std::int8_t* sign = nullptr;      ///< [lane] 1 or -1; 0 where it is still to be chosen
-    std::int8_t* agreement = nullptr; ///< [lane] whether, with that sign, both agreed last: 1 or -1; 0 where they were
-                                      ///< not `clearly` on either side
+    std::int8_t* sign;      ///< [lane] 1 or -1; 0 where it is still to be chosen
+    std::int8_t* agreement; ///< [lane] whether, with that sign, both agreed last: 1 or -1; 0 where they were
+                            ///< not `clearly` on either side
 };
 /// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product; the sign.
 float remember(Hemispheres joint, float product);

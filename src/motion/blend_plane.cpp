@@ -252,11 +252,18 @@ void BlendPlane::weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares
     // that the place makes with every side away from it. In a triangle these are the barycentric coordinates; along a
     // side they run linearly, so neighbouring cells meet.
     const std::size_t n = cell.size();
+    if (n == 3) {
+        const double whole = 1 / (areas[2] + areas[0] + areas[1]);
+        shares.add(cell[0], areas[2] * whole);
+        shares.add(cell[1], areas[0] * whole);
+        shares.add(cell[2], areas[1] * whole);
+        return;
+    }
     std::array<double, most_sites> raw; // NOLINT: the first n are written
     double sum = 0;
     for (std::size_t i = 0; i < n; ++i) {
         const std::size_t before = i > 0 ? i - 1 : n - 1, after = i + 1 < n ? i + 1 : 0;
-        double product = n == 3 ? 1 : area(sites_[cell[before]], sites_[cell[i]], sites_[cell[after]]);
+        double product = area(sites_[cell[before]], sites_[cell[i]], sites_[cell[after]]);
         for (std::size_t side = 0; side < n; ++side) {
             if (side != i && side != after) { product *= areas[side]; } // the sides that meet in this corner
         }

@@ -181,8 +181,7 @@ void WeighedLeaves::add(std::uint16_t leaf, float weight) {
         return;
     }
     if (count_ == most_) { return; }
-    std::copy_backward(leaves_.begin() + std::ptrdiff_t(place), leaves_.begin() + std::ptrdiff_t(count_),
-                       leaves_.begin() + std::ptrdiff_t(count_ + 1));
+    for (std::size_t i = count_; i > place; --i) { leaves_[i] = leaves_[i - 1]; }
     leaves_[place] = {leaf, weight};
     ++count_;
 }

@@ -190,7 +190,7 @@ private:
 
     const CharacterData& data_;
     const PerformerBlock& block_;
-    const Window part_;
+    const Window& part_;
     WindowProgram& program_;
     std::array<float, 4>* moved_ = nullptr; ///< those of the character's that are on these lanes
     std::size_t first_moved_ = 0, moved_count_ = 0;
@@ -218,14 +218,16 @@ void fill_rest(const CharacterData& data, Window window, PoseRows out) {
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what_.last_instance);
-    Folded rest;
-    UnlikeCover cover{};
-    if (!shares_.plain) {
-        rest = counted(shares_.folded);
-        rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
-        cover = cover_of(program, rest, last);
-    }
     LayerWriter writer(data_, block_, program, moved);
+    if (shares_.plain) [[likely]] {
+        for (std::size_t i = what_.first_instance; i < last; ++i) {
+            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], {}, what_.shift, phase_); }
+        }
+        return writer.finish_moves(nullptr);
+    }
+    Folded rest = counted(shares_.folded);
+    rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
+    const UnlikeCover cover = cover_of(program, rest, last);
     for (std::size_t i = what_.first_instance; i < last; ++i) {
         if (!(shares_.share[i] > 0)) { continue; }
         Masks masks;

@@ -54,9 +54,14 @@ struct UnlikeCover {
 /// A layer's pose, with what all its windows share.
 class LayerPose {
 public:
-    LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = {})
-        : data_(data), block_(block), what_(what), shares_(data, block, what), phase_(phase_of(block.layer())) {
-        if (what.shift != 0) { phase_ = later_phase(data, block, what.shift); }
+    LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = everything_now)
+        : LayerPose(data, block, block.layer_index(), what) {}
+    /// Of another layer of the same performer.
+    LayerPose(const CharacterData& data, const PerformerBlock& block, std::size_t layer,
+              const Evaluation& what = everything_now)
+        : data_(data), block_(block.of_layer(layer)), what_(what), shares_(data, block_, what),
+          phase_(phase_of(block_.layer())) {
+        if (what.shift != 0) { phase_ = later_phase(data, block_, what.shift); }
     }
 
     [[nodiscard]] const PerformerBlock& block() const { return block_; }

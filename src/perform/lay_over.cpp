@@ -210,8 +210,8 @@ namespace {
 
 /// A layer that shows.
 struct ShownLayer {
-    ShownLayer(const CharacterData& data, const PerformerBlock& block)
-        : own(data.layers[block.layer_index()]), pose(data, block), cover(cover_of(own, pose)) {}
+    ShownLayer(const CharacterData& data, const PerformerBlock& block, std::size_t layer)
+        : own(data.layers[layer]), pose(data, block, layer), cover(cover_of(own, pose)) {}
 
     const CompiledLayer& own;
     LayerPose pose;
@@ -234,14 +234,12 @@ public:
     ShownLayers(const CharacterData& data, const PerformerBlock& block) {
         const std::size_t lowest = lowest_shown(data, block);
         for (std::size_t l = lowest; l < data.layers.size(); ++l) {
-            const PerformerBlock own = block.of_layer(l);
-            LayerHeader& header = own.layer();
-            const bool shows =
-                l == lowest || (header.weight.value > 0 && layers_.make(count_, data, own).cover.shows());
-            if (l == lowest) { layers_.make(count_, data, own); }
+            LayerHeader& header = block.of_layer(l).layer();
+            const bool may_show = l == lowest || header.weight.value > 0;
+            const bool shows = may_show && (layers_.make(count_, data, block, l).cover.shows() || l == lowest);
             if (shows) { ++count_; }
             // As it comes back it finds its hemisphere anew.
-            if (!shows && header.shown != 0) { own.forget_hemispheres(); }
+            if (!shows && header.shown != 0) { block.of_layer(l).forget_hemispheres(); }
             header.shown = shows ? 1 : 0;
         }
     }

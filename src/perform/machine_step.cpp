@@ -159,8 +159,10 @@ bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& tra
 class Visited {
 public:
     [[nodiscard]] bool contains(std::uint16_t node) const {
-        return std::find(nodes_.begin(), nodes_.begin() + std::ptrdiff_t(count_), node) !=
-               nodes_.begin() + std::ptrdiff_t(count_);
+        for (std::size_t i = 0; i < count_; ++i) {
+            if (nodes_[i] == node) { return true; }
+        }
+        return false;
     }
     void add(std::uint16_t node) {
         if (count_ < nodes_.size() && !contains(node)) { nodes_[count_++] = node; }

@@ -11,8 +11,10 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 /// Whether any decision may fall in what is active.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
-    return std::any_of(layer.path.begin(), layer.path.begin() + layer.depth,
-                       [&](const ActiveNode& active) { return frame.data.states[active.node].decides; });
+    for (std::size_t level = 0; level < layer.depth; ++level) {
+        if (frame.data.states[layer.path[level].node].decides) { return true; }
+    }
+    return false;
 }
 
 /// Takes every transition that holds at this instant, each state being left or entered at most once, so that two

@@ -232,10 +232,9 @@ bool Performer::set(NumberParameter parameter, float value) {
     value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
                                               : std::clamp(value, info.low, info.high);
     block.raw()[parameter.index] = value;
-    if (data.smoothed_of[parameter.index] == nothing || block.header().started == 0) {
-        set_at_once(block, parameter.index, value);
-        begin_smoothed(data, block, parameter.index);
-    }
+    const bool follows = data.smoothed_of[parameter.index] != nothing;
+    if (!follows || block.header().started == 0) { set_at_once(block, parameter.index, value); }
+    if (follows && block.header().started == 0) { begin_smoothed(data, block, parameter.index); }
     return true;
 }
 

@@ -43,7 +43,8 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
     const LayerHeader& layer = block.layer();
     Evaluation then;
     then.shift = shift;
-    const auto shares = instance_shares(layer, then);
+    InstanceShares shares;
+    fill_shares(layer, then, shares);
     const auto each_clip = [&](auto visit) {
         for (std::size_t i = 0; i < layer.instance_count; ++i) {
             const Instance& instance = layer.instances[i];

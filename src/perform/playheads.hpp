@@ -47,11 +47,12 @@ struct ClipPlace {
 
 /// Whether some motion of a layer follows its shared phase.
 [[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
-    return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
-                       [&](const Instance& instance) {
-                           const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-                           return motion.synced && instance.timing == Timing::shared;
-                       });
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+        if (motion.synced && instance.timing == Timing::shared) { return true; }
+    }
+    return false;
 }
 
 /// Puts the shared phase at `strides`.

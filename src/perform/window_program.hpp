@@ -45,7 +45,7 @@ public:
         layer.lanes = part.lanes;
     }
     /// The lanes of the layer that was begun.
-    [[nodiscard]] Window part() const { return part_; }
+    [[nodiscard]] const Window& part() const { return part_; }
     /// Lays that layer over those below; `weights` [lanes of the part].
     void cover(const float* weights, kernels::Hemispheres hemispheres) {
         kernels::PoseLayer& layer = layers_[layer_count_ - 1];
