@@ -135,6 +135,28 @@ TEST_CASE("a joint that turns a full circle in a loop does not jump there either
     }
 }
 
+TEST_CASE("what is left behind just after such a loop came round goes on as fast as it went") {
+    const ClipSource spin = support::clip("spin", 2, 1.0, [](int joint, double phase) {
+        return axis_angle({0, 1, 0}, joint == 1 ? 360 * phase : 0);
+    });
+    const std::string text =
+        "gait: 1\nrig: x\nclips: {spin: {loop: yes}, still: {loop: yes}}\n"
+        "parameters: {x: {kind: number, smooth: 0}, go: {kind: flag}}\n"
+        "layers: [{name: body, machine: {start: s, states: {s: {play: {blend: x, points: {0: spin, 1: still}, sync: "
+        "off}, go: [{to: t, when: go, fade: 0.4, style: inertial}]}, t: {play: still}}}}]\n";
+    Performer performer(support::character(text, support::assets(2, {spin, support::held("still", 2, 90)})));
+    performer.set("x", 0.4);
+    performer.advance(1.0002);
+    performer.set("go", true);
+    for (int i = 0; i < 80; ++i) {
+        Performer next = performer;
+        next.advance(0.005);
+        INFO("at " << performer.time());
+        CHECK(support::greatest_turn(support::pose_of(performer), support::pose_of(next)) < 5);
+        performer = next;
+    }
+}
+
 TEST_CASE("quaternions written with either sign blend the same") {
     const std::string text =
         "gait: 1\nrig: x\nclips: {a: {loop: yes}, b: {loop: yes}}\nparameters: {x: {kind: number, smooth: 0}}\n"

@@ -71,6 +71,22 @@ TEST_CASE("a state that the game enters between two steps is told by the next on
     CHECK(listen(performer, 0.1, 0.05).what == std::vector<std::string>{"a left", "b entered"});
 }
 
+TEST_CASE("a layer whose weight comes within a step tells what that step passes, and one whose weight goes is silent") {
+    const std::string text =
+        "gait: 1\nrig: x.glb\nclips: {low: {loop: yes}, marked: {loop: yes, marks: {tick: 0.3}}}\n"
+        "parameters: {much: {kind: number, range: [0, 1], smooth: 0}}\nlayers:\n"
+        "  - {name: body, machine: {start: a, states: {a: {play: low}}}}\n"
+        "  - {name: arms, weight: much, fade: 0, machine: {start: a, states: {a: {play: marked}}}}\n";
+    Performer performer(
+        support::character(text, support::assets(2, {support::held("low", 2, 0), support::held("marked", 2, 15)})));
+    (void)listen(performer, 0.25, 0.25);
+    performer.set("much", 1);
+    CHECK(listen(performer, 0.1, 0.1).what == std::vector<std::string>{"tick"});
+    CHECK(listen(performer, 0.9, 0.9).what.empty());
+    performer.set("much", 0);
+    CHECK(listen(performer, 0.1, 0.1).what.empty());
+}
+
 TEST_CASE("a clip that has spans and no marks tells them") {
     const std::string text = "gait: 1\nrig: x.glb\nclips: {stroll: {loop: yes, spans: {open: [0.4, 0.6]}}}\n"
                              "layers: [{name: body, machine: {start: a, states: {a: {play: stroll}}}}]\n";

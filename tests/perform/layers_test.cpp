@@ -277,6 +277,35 @@ TEST_CASE("a layer that adds moves joints by its difference too, by its weight")
     }
 }
 
+TEST_CASE("a layer moves the joints that its mask has, by its weight, and no others, though its clip moves those too") {
+    Assets own = assets();
+    ClipSource shift = pose("shift", 0);
+    for (const std::size_t joint : {1U, 4U}) {
+        shift.tracks[joint].translation.times = {0, 1};
+        shift.tracks[joint].translation.values = {{0.2F, 1, 0}, {0.2F, 1, 0}};
+    }
+    own.clips["shift"] = shift;
+    const auto with_mask = [&](const char* mask) {
+        return Performer(
+            support::character(std::string(clips) + "  shift: {loop: yes}\n" + two +
+                                   "  hand: {from: joint_5}\nlayers:\n"
+                                   "  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n"
+                                   "  - {name: arms, mask: " +
+                                   mask + ", weight: much, fade: 0, machine: {start: a, states: {a: {play: shift}}}}\n",
+                               own));
+    };
+    Performer arms = with_mask("upper"), last = with_mask("hand");
+    for (const double much : {0.25, 1.0}) {
+        for (Performer* performer : {&arms, &last}) {
+            performer->set("much", much);
+            performer->advance(frame);
+            CHECK(pose_of(*performer)[1].translation.x == 0);
+        }
+        CHECK(pose_of(arms)[4].translation.x == Approx(0.2 * much).margin(1e-6));
+        CHECK(pose_of(last)[4].translation.x == 0);
+    }
+}
+
 TEST_CASE("a mix under a mask inside a mix under another counts where both do, by their product") {
     Performer performer(make(std::string(two) +
                              "motions:\n  inner: {mix: [low, {play: high, mask: soft}]}\n"
