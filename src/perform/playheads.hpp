@@ -21,7 +21,8 @@ struct ClipPlace {
 };
 
 [[nodiscard]] inline ClipPlace split_place(double cycles) {
-    auto whole = std::int64_t(cycles); // toward zero, which is quicker than the floor
+    if (!(std::fabs(cycles) < 0x1p62)) [[unlikely]] { return {}; } // numbers so large have no part left
+    auto whole = std::int64_t(cycles);                             // toward zero, which is quicker than the floor
     if (cycles < double(whole)) { --whole; }
     return {cycles - double(whole), std::uint32_t(whole)};
 }

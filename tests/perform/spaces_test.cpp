@@ -388,6 +388,22 @@ TEST_CASE("a limp keeps its own timing alone, and meets the other's steps in a b
     }
 }
 
+TEST_CASE("a step of any finite length leaves clips that keep step somewhere in their round") {
+    for (const char* points : {"{0: two, 1: limp}", "{0: two, 1: two}"}) {
+        Performer performer(stepping(std::string("{blend: x, sync: footfall, points: ") + points + "}}"));
+        performer.set("x", 0.5);
+        for (const double seconds : {1e6, 1e12, 1e19, 1e40, 1e300}) {
+            INFO(points << " after " << seconds);
+            performer.advance(seconds);
+            performer.advance(0.01);
+            for (const auto& [clip, position] : phases(performer)) { CHECK((position >= 0 && position <= 1)); }
+            for (const Transform& joint : pose_of(performer)) {
+                CHECK(dot(joint.rotation, joint.rotation) == Approx(1).margin(1e-5));
+            }
+        }
+    }
+}
+
 TEST_CASE("clips of one and of two strides share a clock that weighs each by the seconds of its stride") {
     const auto character = stepping("{blend: x, sync: footfall, points: {0: limp, 1: four}}}");
     Performer performer(character);
