@@ -69,18 +69,18 @@ public:
             }
             const Sample sample = sample_at(leaf.frames, place.position, weight);
             program_.make_room();
-            // What it counts from lane to lane, and what it does where it is added; null: everywhere the same.
-            const float *profile = nullptr, *profile_of_added = nullptr;
+            // Its own part of the body, and what it counts from lane to lane; null: everywhere the same.
+            const float *own = nullptr, *profile = nullptr;
             if (!alike) [[unlikely]] {
-                const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
+                own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
                 profile = under(masks.mask, own);
-                profile_of_added = masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own);
             }
             // Translations are brought to a whole when all are summed, those of what is added with them.
             if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, profile); }
             if (leaf.frames.steps) [[unlikely]] { add_steps(*leaf.sampled, place.position, weight, profile); }
             if (leaf.additive != no_index) {
-                program_.add_turn(sample, profile_of_added);
+                program_.add_turn(sample,
+                                  masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own));
                 continue;
             }
             const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;

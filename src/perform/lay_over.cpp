@@ -182,10 +182,15 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
     });
 }
 
-/// Whether nothing shows from below.
-bool hides(const CompiledLayer& own, const Cover& cover) {
-    const bool everywhere = cover.whole_body >= 1 || (own.mask == nothing && cover.masked + cover.whole_body >= 1);
-    return cover.weight >= 1 && !cover.adds && everywhere && own.space == LayerSpace::local;
+/// Whether nothing shows from below a layer. What can be told without its shares is asked first.
+bool hides(const CharacterData& data, const PerformerBlock& block) {
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    if (block.layer().weight.value < 1 || own.mode == LayerMode::add || own.space != LayerSpace::local) {
+        return false;
+    }
+    if (own.mask != nothing && !own.has_whole_body) { return false; }
+    const Cover cover = cover_of(own, LayerPose(data, block));
+    return cover.whole_body >= 1 || (own.mask == nothing && cover.masked + cover.whole_body >= 1);
 }
 
 } // namespace
@@ -221,9 +226,7 @@ struct ShownLayer {
 /// The lowest layer that is looked at: what a whole layer hides is not.
 std::size_t lowest_shown(const CharacterData& data, const PerformerBlock& block) {
     for (std::size_t l = data.layers.size(); l-- > 1;) {
-        const CompiledLayer& own = data.layers[l];
-        if (own.mask != nothing && !own.has_whole_body) { continue; }
-        if (hides(own, cover_of(own, LayerPose(data, block.of_layer(l))))) { return l; }
+        if (hides(data, block.of_layer(l))) { return l; }
     }
     return 0;
 }

@@ -100,61 +100,57 @@ TEST_CASE("a cubic spline goes through its keys with their tangents") {
     CHECK(x(0.5) == Approx(0.5 + 3 * 0.125)); // Hermite: half the way, and an eighth of the leaving tangent
 }
 
-TEST_CASE("a joint that turns a full circle in a loop does not jump where the loop comes round") {
+namespace {
+
+/// A joint turns a full circle in a loop: its quaternion has changed its sign as that comes round.
+Assets full_circle() {
     const ClipSource spin = support::clip("spin", 2, 1.0, [](int joint, double phase) {
         return axis_angle({0, 1, 0}, joint == 1 ? 360 * phase : 0);
     });
-    Performer performer(support::character(one_state("spin", true), support::assets(2, {spin})));
-    for (int i = 0; i < 400; ++i) {
-        Performer next = performer;
-        next.advance(0.005);
-        INFO("at " << performer.time());
-        CHECK(support::greatest_turn(support::pose_of(performer), support::pose_of(next)) == Approx(1.8).margin(0.1));
-        performer = next;
-    }
+    return support::assets(2, {spin, support::held("still", 2, 90)});
 }
 
-TEST_CASE("a joint that turns a full circle in a loop does not jump there either while it is half faded out") {
-    const ClipSource spin = support::clip("spin", 2, 1.0, [](int joint, double phase) {
-        return axis_angle({0, 1, 0}, joint == 1 ? 360 * phase : 0);
-    });
-    const std::string text =
-        "gait: 1\nrig: x\nclips: {spin: {loop: yes}, still: {loop: yes}}\n"
-        "parameters: {x: {kind: number, smooth: 0}}\n"
-        "layers: [{name: body, machine: {start: s, states: {s: {play: {blend: x, points: {0: spin, 1: "
-        "still}, sync: off}}}}}]\n";
-    Performer performer(support::character(text, support::assets(2, {spin, support::held("still", 2, 90)})));
-    performer.set("x", 0.4);
-    performer.advance(0.01);
-    for (int i = 0; i < 400; ++i) {
-        Performer next = performer;
-        next.advance(0.005);
-        INFO("at " << performer.time());
-        CHECK(support::greatest_turn(support::pose_of(performer), support::pose_of(next)) < 10);
-        performer = next;
-    }
-}
-
-TEST_CASE("what is left behind just after such a loop came round goes on as fast as it went") {
-    const ClipSource spin = support::clip("spin", 2, 1.0, [](int joint, double phase) {
-        return axis_angle({0, 1, 0}, joint == 1 ? 360 * phase : 0);
-    });
-    const std::string text =
+/// The same, six parts in ten, over a pose that is held; `leaving` is what else the state says.
+Performer half_faded(const std::string& leaving) {
+    Performer performer(support::character(
         "gait: 1\nrig: x\nclips: {spin: {loop: yes}, still: {loop: yes}}\n"
         "parameters: {x: {kind: number, smooth: 0}, go: {kind: flag}}\n"
         "layers: [{name: body, machine: {start: s, states: {s: {play: {blend: x, points: {0: spin, 1: still}, sync: "
-        "off}, go: [{to: t, when: go, fade: 0.4, style: inertial}]}, t: {play: still}}}}]\n";
-    Performer performer(support::character(text, support::assets(2, {spin, support::held("still", 2, 90)})));
+        "off}" +
+            leaving + "}]\n",
+        full_circle()));
     performer.set("x", 0.4);
+    performer.advance(0);
+    return performer;
+}
+
+/// The turns of so many short steps, degrees: the greatest of each.
+std::vector<double> turns_of(Performer performer, int steps) {
+    std::vector<double> turns;
+    for (int i = 0; i < steps; ++i) {
+        const auto before = support::pose_of(performer);
+        performer.advance(0.005);
+        turns.push_back(support::greatest_turn(before, support::pose_of(performer)));
+    }
+    return turns;
+}
+
+} // namespace
+
+TEST_CASE("a joint that turns a full circle in a loop does not jump where the loop comes round") {
+    const Performer performer(support::character(one_state("spin", true), full_circle()));
+    for (const double turn : turns_of(performer, 400)) { CHECK(turn == Approx(1.8).margin(0.1)); }
+}
+
+TEST_CASE("a joint that turns a full circle in a loop does not jump there either while it is half faded out") {
+    for (const double turn : turns_of(half_faded("}}}"), 400)) { CHECK(turn < 10); }
+}
+
+TEST_CASE("what is left behind just after such a loop came round goes on as fast as it went") {
+    Performer performer = half_faded(", go: [{to: t, when: go, fade: 0.4, style: inertial}]}, t: {play: still}}}");
     performer.advance(1.0002);
     performer.set("go", true);
-    for (int i = 0; i < 80; ++i) {
-        Performer next = performer;
-        next.advance(0.005);
-        INFO("at " << performer.time());
-        CHECK(support::greatest_turn(support::pose_of(performer), support::pose_of(next)) < 5);
-        performer = next;
-    }
+    for (const double turn : turns_of(performer, 80)) { CHECK(turn < 5); }
 }
 
 TEST_CASE("quaternions written with either sign blend the same") {

@@ -550,6 +550,39 @@ TEST_CASE("what a state of the whole body adds moves joints no further than it c
     }
 }
 
+TEST_CASE("a mix under masks that needs the whole body fades the same whatever layers are below it") {
+    // Those that nobody plays lie between the others, which so begin more than half a turn from what they fade over.
+    std::vector<ClipSource> made{pose("low", 0)};
+    for (const char* name : {"between_1", "between_2", "between_3", "between_4", "between_5", "between_6"}) {
+        made.push_back(pose(name, 120));
+    }
+    const std::map<std::string, double> mixed{{"one", 230}, {"two", 235}, {"three", 240}, {"four", 245}, {"five", 250}};
+    for (const auto& [name, degrees] : mixed) { made.push_back(pose(name.c_str(), degrees)); }
+    std::string head = "gait: 1\nrig: r.glb\nclips:\n";
+    for (const ClipSource& clip : made) { head += "  " + clip.name + ": {loop: yes}\n"; }
+    const auto above = [&](const std::string& layers) {
+        Performer performer(support::character(
+            head + two + "layers:\n  - {name: legs, machine: {start: a, states: {a: {play: low}}}}\n" + layers +
+                "  - name: arms\n    mask: upper\n    machine:\n      start: a\n      states:\n"
+                "        a: {play: low, go: [{to: b, when: busy, fade: 1}]}\n"
+                "        b:\n          whole_body: yes\n"
+                "          play: {mix: [one, {play: two, mask: soft}, {play: three, mask: upper}, {play: four, mask: "
+                "soft}, {play: five, mask: upper}]}\n",
+            support::assets(joints, made)));
+        performer.set("busy", true);
+        play(performer, 0.5);
+        return pose_of(performer);
+    };
+    const auto alone = above("");
+    std::string layers;
+    for (int more = 1; more <= 6; ++more) {
+        layers += "  - {name: under_" + std::to_string(more) +
+                  ", mask: soft, machine: {start: a, states: {a: {play: low}}}}\n";
+        INFO("above " << more << " layers more");
+        CHECK(greatest_turn(alone, above(layers)) < 1e-3);
+    }
+}
+
 TEST_CASE("what is forbidden beside another layer's state is not entered, and is left as that begins") {
     const auto character =
         make(std::string(two) +
