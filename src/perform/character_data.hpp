@@ -59,6 +59,8 @@ struct CompiledState {
     bool takes_travel = false;         ///< the body goes its way, whatever the layers below do
     bool final = false;                ///< nothing leaves it inside its machine: as it ends, the machine does
     bool decides = false;              ///< it may be left, or go on inside, by a decision
+    bool restless = false;             ///< when that is hangs on more than its own time and what it reads
+    SlotSet reads = 0;                 ///< the values that its decisions read
     std::uint16_t parent = nothing;    ///< the node that holds it
     std::uint16_t visible = 0;         ///< the public state that it is, or is inside of
     std::uint16_t motion = 0;          ///< index into `motions`

@@ -271,9 +271,39 @@ private:
             const bool goes_on = state.kind == NodeKind::pick ||
                                  (state.kind == NodeKind::choose && data.chooses[state.selector].by != nothing);
             state.decides = goes_on || state.transition_count > 0;
+            note_what_decisions_hang_on(state);
             if (state.kind != NodeKind::motion) { continue; }
             CompiledLayer& layer = data.layers[state.layer];
             layer.has_terms = layer.has_terms || data.motions.motions[state.motion].term_count > 0;
+        }
+    }
+
+    /// What moves a state's decisions, and whether anything does but time and values.
+    void note_what_decisions_hang_on(CompiledState& state) {
+        const CharacterData& data = *data_;
+        const auto add_slots = [&](CodeRange code) {
+            for (const Instruction& instruction : data.instructions(code)) {
+                const bool reads = instruction.operation == Operation::parameter ||
+                                   instruction.operation == Operation::raw_parameter;
+                if (reads) { state.reads |= slot_set(instruction.slot); }
+            }
+        };
+        if (state.kind == NodeKind::choose && data.chooses[state.selector].by != nothing) {
+            state.reads |= slot_set(data.chooses[state.selector].by);
+        }
+        // What another layer forbids hangs on that layer.
+        state.restless = state.kind == NodeKind::pick ||
+                         std::any_of(data.forbidden.begin(), data.forbidden.end(), [&](const CompiledForbid& forbid) {
+                             return data.states[forbid.yields].layer == state.layer;
+                         });
+        for (std::size_t t = 0; t < state.transition_count; ++t) {
+            const CompiledTransition& transition = data.transitions[state.first_transition + t];
+            add_slots(transition.when);
+            add_slots(transition.fade_by);
+            if (transition.signal != nothing) { state.reads |= slot_set(data.signals[transition.signal].slot); }
+            // Where clips are hangs on their rates and weights.
+            state.restless = state.restless || transition.at_end || transition.reads_state ||
+                             transition.mark != nothing || transition.span != nothing;
         }
     }
 

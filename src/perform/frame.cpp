@@ -105,6 +105,7 @@ void age_layer(Frame& frame, double dt) {
     LayerHeader& layer = frame.layer;
     for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
     for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
+    layer.quiet_left -= dt;
     if (layer.offset_active != 0) {
         layer.offset_elapsed += dt;
         if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
@@ -217,7 +218,9 @@ void pass(Layers& layers, double dt) {
 /// The layers decide, each once, in the document's order.
 void decide_all(Layers& layers) {
     for (const std::uint8_t layer : layers[0].data.decide_order) {
-        if (may_decide(layers[layer])) { decide(layers[layer]); }
+        Frame& frame = layers[layer];
+        frame.asked = true;
+        if (may_decide(frame)) { decide(frame); }
     }
     if (!layers[0].data.forbidden.empty()) {
         layers.each([](Frame& frame) { yield_to_others(frame); });
@@ -280,6 +283,8 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     take_inputs(layers[0], dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
     decide_all(layers);
+    const bool inputs_moved = header.moved != 0;
+    header.moved = 0;
     forget_edges(layers[0]);
     layers.each([&](Frame& frame) {
         if (frame.own().has_terms) { follow_terms(frame, dt); }
@@ -287,14 +292,13 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
             follow_weight(frame, dt);
             hear(frame, events);
         }
-        if (header.inputs_moved != 0 || frame.layer.weight_moved != 0) { weigh_again(frame); }
+        if (inputs_moved || frame.layer.weight_moved != 0) { weigh_again(frame); }
         frame.layer.weight_moved = 0;
     });
-    header.inputs_moved = 0;
     double left = dt;
     for (int split = 0;; ++split) {
         double due = std::numeric_limits<double>::infinity();
-        layers.each([&](const Frame& frame) { due = std::min(due, seconds_to_decision(frame)); });
+        layers.each([&](Frame& frame) { due = std::min(due, seconds_to_decision_within(frame, left)); });
         // What is due at the step's end is of this step, whatever a sum of frames makes of its last bit.
         if (due > left + instant) { break; }
         if (split == most_splits * int(layers.size())) {

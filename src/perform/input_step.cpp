@@ -14,7 +14,7 @@ namespace {
 void show(Frame& frame, std::size_t slot, float value) {
     if (frame.block.smoothed()[slot] == value) { return; }
     frame.block.smoothed()[slot] = value;
-    frame.header.inputs_moved = 1;
+    frame.header.moved |= slot_set(slot);
 }
 
 /// Moves the smoothed value of a parameter toward `raw()[slot]`.
@@ -89,6 +89,7 @@ private:
 
     void compute(const ComputedParameter& computed, double& memory) {
         float& raw = frame_.block.raw()[computed.slot];
+        const float before = raw;
         const bool hidden = computed.slot >= frame_.data.parameters.size();
         const float cleared = hidden ? 0 : frame_.data.parameters[computed.slot].default_value;
         if (holds(computed.clear, false)) {
@@ -136,6 +137,7 @@ private:
         const ParameterInfo& info = frame_.data.parameters[computed.slot];
         raw = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(raw)))
                                                 : std::clamp(raw, info.low, info.high);
+        if (raw != before) { frame_.header.moved |= slot_set(computed.slot); }
         if (frame_.data.smoothed_of[computed.slot] != nothing) {
             smooth(frame_, computed.slot, dt_);
         } else {
@@ -180,7 +182,7 @@ void follow_cursor(Frame& frame, std::size_t index, double dt) {
     PlanePoint& shown = frame.block.cursors()[index];
     if (shown.x == state.value[0] && shown.y == state.value[1]) { return; }
     shown = {state.value[0], state.value[1]};
-    frame.header.inputs_moved = 1;
+    frame.header.moved |= slot_set(cursor.number);
 }
 
 } // namespace
@@ -256,7 +258,8 @@ void forget_edges(Frame& frame) {
         // Two presses in two steps running are two.
         if (counts_presses(frame.data, computed)) { frame.block.memory()[c] = 0; }
         if (computed.source == ParameterSource::rises || computed.source == ParameterSource::falls) {
-            frame.block.raw()[computed.slot] = frame.block.smoothed()[computed.slot] = 0;
+            frame.block.raw()[computed.slot] = 0;
+            show(frame, computed.slot, 0);
         }
     }
     for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
@@ -285,6 +288,7 @@ void send_signal(Frame& frame, std::uint16_t signal) {
     sent.offered = 0;
     sent.began_wait = 0;
     sent.age = 0;
+    frame.header.moved |= slot_set(frame.data.signals[signal].slot);
 }
 
 } // namespace gait

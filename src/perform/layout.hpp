@@ -143,6 +143,10 @@ struct Deal {
     std::uint32_t spare = 0;
 };
 
+/// Values that expressions read, a bit for each slot; those beyond the bits share them with others.
+using SlotSet = std::uint64_t;
+[[nodiscard]] constexpr SlotSet slot_set(std::size_t slot) { return SlotSet{1} << (slot % 64); }
+
 /// What a layer is doing.
 struct LayerHeader {
     double phase = 0; ///< shared by the layer's synced motions
@@ -163,6 +167,7 @@ struct LayerHeader {
     std::uint8_t has_signs = 0;  ///< a bit for each slot: some joint's quaternion is turned round in it
     std::array<std::uint8_t, 3> spare{};
     double offset_elapsed = 0;
+    double quiet_left = 0;  ///< seconds in which no decision falls unless some value moves that it hangs on
     double step_speed = 0;  ///< strides a second at which its phase went last, where it keeps in step with another
     BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
     TermState weight;       ///< how much the layer counts
@@ -178,10 +183,10 @@ struct PerformerHeader {
     std::uint32_t next_serial = 0;
     std::uint8_t started = 0; ///< a step was taken since the reset
     std::uint8_t record_count = 0;
-    std::uint8_t inputs_moved = 0;        ///< some value changed since the active motions were weighed
     std::uint8_t game_moves = 0;          ///< the game moves the body, whatever the clips say
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
-    std::array<std::uint8_t, 3> spare{};
+    std::array<std::uint8_t, 4> spare{};
+    SlotSet moved = 0; ///< values that changed since the layers decided and the active motions were weighed
     std::uint64_t draws = 0; ///< random numbers drawn so far
     Faults faults;
     double since_planted = 0; ///< seconds

@@ -310,6 +310,8 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
         frame.block.resumes()[resume] = states[path[l + 1].node].final ? nothing : path[l + 1].node;
     }
     frame.passed_count = 0;
+    frame.asked = false;
+    layer.quiet_left = 0;
     if (goes_on) {
         frame.active().state = path[depth - 1].node;
     } else {
@@ -363,11 +365,16 @@ Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransi
 
 void decide(Frame& frame) {
     LayerHeader& layer = frame.layer;
+    layer.quiet_left = 0;
+    frame.asked = false;
     Visited visited;
     for (int hop = 0; hop < most_splits && !frame.led; ++hop) {
         double fade = 0;
         const std::uint16_t taken = find_due(frame, visited, fade);
-        if (taken == no_transition) { break; }
+        if (taken == no_transition) {
+            frame.asked = hop == 0;
+            break;
+        }
         const CompiledTransition& transition = frame.data.transitions[taken];
         if (transition.signal != nothing) {
             SentSignal& sent = frame.block.signals()[transition.signal];
@@ -420,7 +427,6 @@ void yield_to_others(Frame& frame) {
 double seconds_to_decision(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
     double due = infinity;
-    if (!may_decide(frame)) { return due; }
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };
@@ -453,6 +459,19 @@ double seconds_to_decision(const Frame& frame) {
             }
         }
     }
+    return due;
+}
+
+double seconds_to_decision_within(Frame& frame, double left) {
+    LayerHeader& layer = frame.layer;
+    // Seconds: more than sums of steps are off, of which there are not so many in the longest quiet.
+    constexpr double sure = 1e-6, longest = 60;
+    if (layer.quiet_left > left + sure) { return infinity; }
+    const double due = seconds_to_decision(frame);
+    const auto restless = [&](const ActiveNode& active) { return frame.data.states[active.node].restless; };
+    const auto path_end = layer.path.begin() + layer.depth;
+    const bool known = frame.asked && !is_settling(layer) && std::none_of(layer.path.begin(), path_end, restless);
+    layer.quiet_left = known ? std::min(due - sure, longest) : 0;
     return due;
 }
 

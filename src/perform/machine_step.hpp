@@ -8,11 +8,13 @@ namespace gait {
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 
-/// Whether any decision may fall in what is active.
+/// Whether any decision may fall in what is active: by time, or by what has moved.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
+    const bool quiet = layer.quiet_left > 0;
     for (std::size_t level = 0; level < layer.depth; ++level) {
-        if (frame.data.states[layer.path[level].node].decides) { return true; }
+        const CompiledState& state = frame.data.states[layer.path[level].node];
+        if (quiet ? (state.reads & frame.header.moved) != 0 : state.decides) { return true; }
     }
     return false;
 }
@@ -26,6 +28,8 @@ void yield_to_others(Frame& frame);
 
 /// Seconds until a decision may fall by itself: an end, an `after`, a threshold, a mark or span that is waited for.
 [[nodiscard]] double seconds_to_decision(const Frame& frame);
+/// The same, or infinite where it is more than `left`. Keeps how long that is sure, if it is.
+[[nodiscard]] double seconds_to_decision_within(Frame& frame, double left);
 
 /// Says which states were left and entered since it was said last.
 void announce(Frame& frame);

@@ -214,7 +214,7 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     block.raw()[index] = value;
     if (block.smoothed()[index] == value) { return; }
     block.smoothed()[index] = value;
-    block.header().inputs_moved = 1;
+    block.header().moved |= slot_set(index);
 }
 
 } // namespace
@@ -231,7 +231,9 @@ bool Performer::set(NumberParameter parameter, float value) {
     const ParameterInfo& info = data.parameters[parameter.index];
     value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
                                               : std::clamp(value, info.low, info.high);
-    block.raw()[parameter.index] = value;
+    float& raw = block.raw()[parameter.index];
+    if (raw != value) { block.header().moved |= slot_set(parameter.index); }
+    raw = value;
     const bool follows = data.smoothed_of[parameter.index] != nothing;
     if (!follows || block.header().started == 0) { set_at_once(block, parameter.index, value); }
     if (follows && block.header().started == 0) { begin_smoothed(data, block, parameter.index); }
