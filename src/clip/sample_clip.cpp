@@ -234,7 +234,8 @@ void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
             spread += own / double(clip.intervals + 1);
         }
         const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(spread);
-        const Eigen::Vector4d axis = solver.eigenvectors().col(3);
+        Eigen::Vector4d axis = solver.eigenvectors().col(3);
+        if (axis.w() < 0) { axis = -axis; } // the solver may give either
         for (SampledClip& clip : clips) {
             for (StepTrack& steps : clip.steps) {
                 if (steps.joint != j || steps.target != StepTrack::Target::rotation) { continue; }

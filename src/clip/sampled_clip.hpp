@@ -89,7 +89,8 @@ struct ClipFrames {
 [[nodiscard]] SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance);
 
 /// Chooses one sign for each joint of each clip, so that all of them lie on one hemisphere as far as they can: the side
-/// of the principal axis of all their samples (Markley et al. 2007), which does not depend on the order of the clips.
+/// of the principal axis of all their samples (Markley et al. 2007), which does not depend on the order of the clips,
+/// with the real part not negative.
 void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count);
 
 } // namespace gait
