@@ -127,6 +127,7 @@ struct Motion {
     bool adds = false;              ///< some leaf is added to the rest
     bool endless = false;           ///< what leads it loops
     bool only_phase = false;        ///< while it keeps step, its clips have no places of their own and pass nothing
+    bool steps = false;             ///< some clip of it has stepped tracks
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 

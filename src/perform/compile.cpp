@@ -265,6 +265,7 @@ private:
             const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
             motion.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
                              of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
+            motion.steps = !of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
             motion.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_moments; });
         }
         for (CompiledState& state : data.states) {

@@ -52,41 +52,21 @@ public:
     void write(const Instance& instance, float share, Masks masks, double shift, ClipPlace phase) {
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const Leaf* leaves = data_.motions.leaves.data() + motion.first_leaf;
-        signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
-        const ChannelProfiles* profiles = nullptr;
-        if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
-        const bool alike = profiles == nullptr && masks.mask == nullptr && masks.mask_of_added == nullptr;
-        const bool shared = instance.timing == Timing::shared;
-        for (const Playhead& playhead : block_.playing(instance)) {
-            const Leaf& leaf = leaves[playhead.leaf];
-            const float weight = share * playhead.weight;
-            if (!(weight > 0)) { continue; }
-            ClipPlace place{playhead.position, playhead.loops};
-            if (leaf.synced && shared) {
-                place = leaf.warp == no_index ? phase : warped(data_.motions.warp_of(leaf), phase);
-            } else if (shift != 0) [[unlikely]] {
-                place = moved_on(leaf, place, shift * own_speed(instance, leaf, playhead));
+        const bool in_step = instance.timing == Timing::shared;
+        const auto playing = block_.playing(instance);
+        const bool alike = masks.mask == nullptr && masks.mask_of_added == nullptr && motion.channel_count == 0;
+        if (alike && shift == 0 && !motion.steps && !block_.has_signs(instance) && program_.has_room(playing.size()))
+            [[likely]] {
+            program_.keep_numbers();
+            for (const Playhead& playhead : playing) {
+                const Leaf& leaf = leaves[playhead.leaf];
+                write_alike(
+                    leaf, leaf.synced && in_step ? phase_in(leaf, phase) : ClipPlace{playhead.position, playhead.loops},
+                    share * playhead.weight);
             }
-            const Sample sample = sample_at(leaf.frames, place.position, weight);
-            program_.make_room();
-            // Its own part of the body, and what it counts from lane to lane; null: everywhere the same.
-            const float *own = nullptr, *profile = nullptr;
-            if (!alike) [[unlikely]] {
-                own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
-                profile = under(masks.mask, own);
-            }
-            // Translations are brought to a whole when all are summed, those of what is added with them.
-            if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, profile); }
-            if (leaf.frames.steps) [[unlikely]] { add_steps(*leaf.sampled, place.position, weight, profile); }
-            if (leaf.additive != no_index) {
-                program_.add_turn(sample,
-                                  masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own));
-                continue;
-            }
-            const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
-            if (signs_ != nullptr || odd != nullptr) [[unlikely]] { profile = signed_profile(odd, profile); }
-            program_.add(sample, profile);
+            return;
         }
+        write_unlike(instance, share, masks, shift, phase);
     }
 
     /// The rest pose, so much of it, where no clip covers it.
@@ -111,6 +91,56 @@ public:
     }
 
 private:
+    /// Where the shared phase has a clip.
+    [[nodiscard]] ClipPlace phase_in(const Leaf& leaf, ClipPlace phase) const {
+        return leaf.warp == no_index ? phase : warped(data_.motions.warp_of(leaf), phase);
+    }
+
+    /// A clip that counts `weight` on all joints, as it is.
+    void write_alike(const Leaf& leaf, ClipPlace place, float weight) {
+        if (!(weight > 0)) { return; }
+        const Sample sample = sample_at(leaf.frames, place.position, weight);
+        if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, nullptr); }
+        if (leaf.additive != no_index) { return program_.add_turn(sample, nullptr); }
+        const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
+        program_.add(sample, odd == nullptr ? nullptr : odd + part_.first);
+    }
+
+    /// Clips that count otherwise from joint to joint, are turned round on some, or have steps.
+    [[gnu::noinline]] void write_unlike(const Instance& instance, float share, Masks masks, double shift,
+                                        ClipPlace phase) {
+        const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
+        const auto leaves = data_.motions.leaves_of(motion);
+        signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
+        const ChannelProfiles* profiles = nullptr;
+        if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
+        for (const Playhead& playhead : block_.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const float weight = share * playhead.weight;
+            if (!(weight > 0)) { continue; }
+            ClipPlace place{playhead.position, playhead.loops};
+            if (follows_phase(instance, leaf)) {
+                place = phase_in(leaf, phase);
+            } else if (shift != 0) {
+                place = moved_on(leaf, place, shift * own_speed(instance, leaf, playhead));
+            }
+            const Sample sample = sample_at(leaf.frames, place.position, weight);
+            program_.make_room();
+            // Its own part of the body, and what it counts from lane to lane; null: everywhere the same.
+            const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
+            const float* profile = under(masks.mask, own);
+            // Translations are brought to a whole when all are summed, those of what is added with them.
+            if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, profile); }
+            if (leaf.frames.steps) { add_steps(*leaf.sampled, place.position, weight, profile); }
+            if (leaf.additive != no_index) {
+                program_.add_turn(sample,
+                                  masks.mask == masks.mask_of_added ? profile : under(masks.mask_of_added, own));
+                continue;
+            }
+            program_.add(sample, signed_profile((place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr, profile));
+        }
+    }
+
     /// What a clip counts under a mask, a lane each, its own part of the body being `own`; null: everywhere the same.
     const float* under(const float* mask, const float* own) {
         if (own == nullptr) { return mask; }
@@ -124,7 +154,7 @@ private:
     /// The same, times the signs of the instance and, not null, of a loop that turns some joints round.
     const float* signed_profile(const float* odd, const float* profile) {
         if (odd != nullptr) { odd += part_.first; }
-        if (signs_ == nullptr && profile == nullptr) { return odd; }
+        if (signs_ == nullptr && (odd == nullptr || profile == nullptr)) { return odd == nullptr ? profile : odd; }
         float* factors = program_.lane_numbers();
         if (signs_ != nullptr) {
             kernels::spread_signs(signs_, part_.first, factors, part_.lanes);

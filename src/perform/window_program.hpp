@@ -56,10 +56,18 @@ public:
     /// Room for a number a lane. Before the layer's first sample there is room for four, which stay until the layer is
     /// blended; after `make_room` for two, which the sample may use.
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
-    /// To be called before each sample.
-    void make_room() {
+    /// Whether there is room for `samples` of whatever kind that use no such numbers.
+    [[nodiscard]] bool has_room(std::size_t samples) const {
+        return source_count_ + samples <= most_sources && turn_count_ + samples <= most_turns;
+    }
+    /// To be called before the first sample after which there may be more numbers.
+    void keep_numbers() {
         if (!sampled_) { kept_numbers_ = number_count_; }
         sampled_ = true;
+    }
+    /// To be called before each sample, unless there is room.
+    void make_room() {
+        keep_numbers();
         if (source_count_ == most_sources || turn_count_ == most_turns || number_count_ + 2 > numbers_.size()) {
             spill();
         }
