@@ -185,17 +185,42 @@ void BlendPlane::index_cells() {
         high_ = {std::max(high_.x, site.x), std::max(high_.y, site.y)};
     }
     if (cells_.empty()) { return; }
-    squares_ = {grid / (high_.x - low_.x), grid / (high_.y - low_.y)};
-    SideAreas areas; // NOLINT: of no use here
+    const PlanePoint size = high_ - low_;
+    squares_ = {grid / size.x, grid / size.y};
+    struct Box {
+        PlanePoint low, high;
+    };
+    std::vector<Box> boxes;
+    for (const Cell& cell : cells_) {
+        Box box{sites_[cell.front()], sites_[cell.front()]};
+        for (const std::uint16_t corner : cell) {
+            const PlanePoint& site = sites_[corner];
+            box = {{std::min(box.low.x, site.x), std::min(box.low.y, site.y)},
+                   {std::max(box.high.x, site.x), std::max(box.high.y, site.y)}};
+        }
+        boxes.push_back(box);
+    }
+    SideAreas areas;                  // NOLINT: of no use here
+    constexpr double rounding = 1e-9; // of a square: more than a place is taken for the next one's
     for (int row = 0; row < grid; ++row) {
         for (int column = 0; column < grid; ++column) {
-            const PlanePoint middle{low_.x + (column + 0.5) / grid * (high_.x - low_.x),
-                                    low_.y + (row + 0.5) / grid * (high_.y - low_.y)};
-            const auto found = std::find_if(cells_.begin(), cells_.end(),
+            const auto place = [&](double across, double up) {
+                return PlanePoint{low_.x + (column + across) / grid * size.x, low_.y + (row + up) / grid * size.y};
+            };
+            const PlanePoint middle = place(0.5, 0.5), low = place(-rounding, -rounding),
+                             high = place(1 + rounding, 1 + rounding);
+            const auto first = std::find_if(cells_.begin(), cells_.end(),
                                             [&](const Cell& cell) { return inside(cell, middle, areas); });
-            first_guess_.push_back(std::uint16_t(found == cells_.end() ? 0 : found - cells_.begin()));
+            first_in_square_.push_back(std::uint32_t(in_square_.size()));
+            if (first != cells_.end()) { in_square_.push_back(std::uint16_t(first - cells_.begin())); }
+            for (std::size_t c = 0; c < cells_.size(); ++c) {
+                const bool apart = boxes[c].low.x > high.x || boxes[c].high.x < low.x || boxes[c].low.y > high.y ||
+                                   boxes[c].high.y < low.y;
+                if (!apart && c != std::size_t(first - cells_.begin())) { in_square_.push_back(std::uint16_t(c)); }
+            }
         }
     }
+    first_in_square_.push_back(std::uint32_t(in_square_.size()));
 }
 
 bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const {
@@ -213,10 +238,9 @@ bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const
 int BlendPlane::cell_at(PlanePoint at, SideAreas& areas) const {
     if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
     const auto square = [](double off, double squares) { return std::size_t(std::min(grid - 1, int(off * squares))); };
-    const int guess = first_guess_[grid * square(at.y - low_.y, squares_.y) + square(at.x - low_.x, squares_.x)];
-    if (inside(cells_[std::size_t(guess)], at, areas)) { return guess; }
-    for (std::size_t c = 0; c < cells_.size(); ++c) {
-        if (inside(cells_[c], at, areas)) { return int(c); }
+    const std::size_t own = grid * square(at.y - low_.y, squares_.y) + square(at.x - low_.x, squares_.x);
+    for (std::uint32_t i = first_in_square_[own]; i < first_in_square_[own + 1]; ++i) {
+        if (inside(cells_[in_square_[i]], at, areas)) { return in_square_[i]; }
     }
     return -1;
 }

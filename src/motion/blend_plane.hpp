@@ -94,13 +94,14 @@ private:
     void weigh_bands(PlanePoint at, SiteShares& shares) const;
     void index_cells();
 
-    static constexpr int grid = 16; ///< squares a side of the table that finds the cell to look at first
+    static constexpr int grid = 16; ///< squares a side of the table that says which cells to look at
     std::vector<PlanePoint> sites_;
     std::vector<Cell> cells_;
     std::vector<std::array<std::uint16_t, 2>> rim_;
     std::vector<Stretch> stretches_;
-    std::vector<std::uint16_t> first_guess_;
-    PlanePoint low_, high_, squares_; ///< of the sites, and how many squares a unit of each axis is
+    std::vector<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
+    std::vector<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first
+    PlanePoint low_, high_, squares_;            ///< of the sites, and how many squares a unit of each axis is
     Weighing weighing_ = Weighing::cells;
 };
 

@@ -210,6 +210,8 @@ private:
         for (Leaf& leaf : data.motions.leaves) {
             const ClipMoments& moments = data.moments[leaf.clip];
             leaf.has_moments = !moments.marks.empty() || !moments.spans.empty();
+            // The legs keep the time, not what is laid over or added.
+            leaf.keeps_time = leaf.synced && leaf.leads && leaf.rate > 0;
             leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
             leaf.frames = ClipFrames(*leaf.sampled);
         }
@@ -284,8 +286,8 @@ private:
         const CharacterData& data = *data_;
         const auto add_slots = [&](CodeRange code) {
             for (const Instruction& instruction : data.instructions(code)) {
-                const bool reads = instruction.operation == Operation::parameter ||
-                                   instruction.operation == Operation::raw_parameter;
+                const bool reads =
+                    instruction.operation == Operation::parameter || instruction.operation == Operation::raw_parameter;
                 if (reads) { state.reads |= slot_set(instruction.slot); }
             }
         };

@@ -247,31 +247,30 @@ void fill_rest(const CharacterData& data, Window window, PoseRows out) {
 
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
-    const std::size_t last = std::min<std::size_t>(layer.instance_count, what_.last_instance);
     LayerWriter writer(data_, block_, program, moved);
     if (shares_.plain) [[likely]] {
-        for (std::size_t i = what_.first_instance; i < last; ++i) {
-            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], {}, what_.shift, phase_); }
+        for (std::size_t i = first_instance_; i < last_instance_; ++i) {
+            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], {}, shift_, phase_); }
         }
         return writer.finish_moves(nullptr);
     }
     Folded rest = counted(shares_.folded);
     rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
-    const UnlikeCover cover = cover_of(program, rest, last);
-    for (std::size_t i = what_.first_instance; i < last; ++i) {
+    const UnlikeCover cover = cover_of(program, rest);
+    for (std::size_t i = first_instance_; i < last_instance_; ++i) {
         if (!(shares_.share[i] > 0)) { continue; }
         Masks masks;
         if (cover.mask != nullptr) {
             const bool whole_body = data_.states[layer.instances[i].state].whole_body;
             masks = whole_body ? Masks{nullptr, cover.inverse} : Masks{cover.mask, cover.mask_over};
         }
-        writer.write(layer.instances[i], shares_.share[i], masks, what_.shift, phase_);
+        writer.write(layer.instances[i], shares_.share[i], masks, shift_, phase_);
     }
     if (rest.masked + rest.whole_body > 0) { writer.write_rest(rest, cover.mask); }
     writer.finish_moves(cover.inverse);
 }
 
-UnlikeCover LayerPose::cover_of(WindowProgram& program, Folded rest, std::size_t last) const {
+UnlikeCover LayerPose::cover_of(WindowProgram& program, Folded rest) const {
     const LayerHeader& layer = block_.layer();
     const CompiledLayer& own = data_.layers[block_.layer_index()];
     // Only beside a motion that counts beyond the mask it matters where the others do. In model space a joint outside
@@ -279,7 +278,7 @@ UnlikeCover LayerPose::cover_of(WindowProgram& program, Folded rest, std::size_t
     const bool unlike = shares_.whole_body + shares_.folded.whole_body > 0 && own.space == LayerSpace::local;
     if (!unlike || own.mask == nothing) { return {}; }
     Folded sum = rest;
-    for (std::size_t i = what_.first_instance; i < last; ++i) {
+    for (std::size_t i = first_instance_; i < last_instance_; ++i) {
         (data_.states[layer.instances[i].state].whole_body ? sum.whole_body : sum.masked) += shares_.share[i];
     }
     const float* mask = data_.masks[own.mask].data() + program.part().first;
@@ -300,7 +299,7 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
     program.run();
     show_moved(data_, window, moved, out);
     if (has_offset()) {
-        const double elapsed = block_.layer().offset_elapsed + what_.shift;
+        const double elapsed = block_.layer().offset_elapsed + shift_;
         apply_offset(data_, block_, std::max(0.0, elapsed), window, out);
     }
 }

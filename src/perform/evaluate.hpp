@@ -59,9 +59,11 @@ public:
     /// Of another layer of the same performer.
     LayerPose(const CharacterData& data, const PerformerBlock& block, std::size_t layer,
               const Evaluation& what = everything_now)
-        : data_(data), block_(block.of_layer(layer)), what_(what), shares_(data, block_, what),
-          phase_(phase_of(block_.layer())) {
-        if (what.shift != 0) { phase_ = later_phase(data, block_, what.shift); }
+        : data_(data), block_(block.of_layer(layer)), shares_(data, block_, what), phase_(phase_of(block_.layer())),
+          shift_(what.shift), first_instance_(std::uint8_t(what.first_instance)),
+          last_instance_(std::uint8_t(std::min<std::size_t>(block_.layer().instance_count, what.last_instance))),
+          offset_(what.with_offset && block_.layer().offset_active != 0) {
+        if (shift_ != 0) { phase_ = later_phase(data, block_, shift_); }
     }
 
     [[nodiscard]] const PerformerBlock& block() const { return block_; }
@@ -73,17 +75,19 @@ public:
     /// not null says what is moved on its lanes.
     void write(WindowProgram& program, MovedValues* moved) const;
     /// Whether an offset lies on what `write` gives.
-    [[nodiscard]] bool has_offset() const { return what_.with_offset && block_.layer().offset_active != 0; }
+    [[nodiscard]] bool has_offset() const { return offset_; }
 
 private:
-    /// On the lanes of the layer that `program` has begun; `last`: one past the last instance.
-    [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Folded rest, std::size_t last) const;
+    /// On the lanes of the layer that `program` has begun.
+    [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Folded rest) const;
 
     const CharacterData& data_;
     PerformerBlock block_;
-    Evaluation what_;
     PoseShares shares_;
     ClipPlace phase_; ///< the layer's shared one, then
+    double shift_;    ///< seconds from now
+    std::uint8_t first_instance_, last_instance_;
+    bool offset_; ///< there is one
 };
 
 /// Chooses, joint by joint, the sign with which the newest instance joins those below it.

@@ -222,13 +222,15 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    const bool may =
-        can_set(data, parameter.index, ParameterKind::number) || can_set(data, parameter.index, ParameterKind::angle);
+    const ParameterInfo* found =
+        parameter.index < data.smoothed_of.size() ? &data.parameters[parameter.index] : nullptr;
+    const bool may = found != nullptr && !found->computed &&
+                     (found->kind == ParameterKind::number || found->kind == ParameterKind::angle);
     if (!may || !std::isfinite(value)) {
         ++block.header().faults.refused_values;
         return false;
     }
-    const ParameterInfo& info = data.parameters[parameter.index];
+    const ParameterInfo& info = *found;
     value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
                                               : std::clamp(value, info.low, info.high);
     float& raw = block.raw()[parameter.index];

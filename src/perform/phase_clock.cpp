@@ -24,6 +24,10 @@ PerformerBlock leader_of(const CharacterData& data, PerformerBlock block) {
 double whole_strides_between(double strides, double other) { return std::round(strides - other); }
 
 PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift) {
+    if (block.layer().keeping == StepKeeping::own) {
+        weigh(data, block, shift);
+        return;
+    }
     const PerformerBlock leader = leader_of(data, block);
     ahead_ = whole_strides_between(strides_of(block.layer()), strides_of(leader.layer()));
     if (leader.layer().keeping == StepKeeping::between) {
@@ -54,8 +58,7 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
             const auto leaves = data.motions.leaves_of(motion);
             for (const Playhead& playhead : block.playing(instance)) {
                 const Leaf& leaf = leaves[playhead.leaf];
-                // The legs keep the time, not what is laid over or added.
-                if (!leaf.synced || !leaf.leads || !(leaf.rate > 0)) { continue; }
+                if (!leaf.keeps_time) { continue; }
                 visit(leaf, double(shares[i]) * double(playhead.weight), double(playhead.pace));
             }
         }
