@@ -162,7 +162,7 @@ double go_over(Frame& frame, const PhaseStep* leader, double dt) {
 /// on with which it keeps in step; null where there is none.
 PhaseStep play_in_step(Frame& frame, const PhaseStep* leader, double dt, WeighedTravel* travel) {
     LayerHeader& layer = frame.layer;
-    const bool follows = frame.own().in_step_with != nothing;
+    const bool follows = frame.own.in_step_with != nothing;
     if (follows) { keep_step(layer, leader); }
     // The cadence of the middle of the step, so that it hangs little on how long steps are.
     const PhaseClock clock(frame.data, frame.block, dt / 2);
@@ -194,7 +194,7 @@ void pass(Layers& layers, double dt) {
     std::uint32_t in_step = 0; // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
         if (plays_synced(layers[l].data, layers[l].layer)) {
-            const std::uint16_t leader = layers[l].own().in_step_with; // a layer below
+            const std::uint16_t leader = layers[l].own.in_step_with; // a layer below
             const bool led = leader != nothing && ((in_step >> leader) & 1U) != 0;
             steps.make(l, play_in_step(layers[l], led ? &steps[leader] : nullptr, dt, travel));
             in_step |= 1U << l;
@@ -254,8 +254,8 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     Layers layers(data, block, nullptr);
     reset_inputs(layers[0]);
     layers.each([&](Frame& frame) {
-        frame.layer.weight = {wanted_weight(frame, frame.own().weight), 0};
-        enter(frame, frame.own().start, {});
+        frame.layer.weight = {wanted_weight(frame, frame.own.weight), 0};
+        enter(frame, frame.own.start, {});
     });
     look_at_layers(layers[0]);
     const std::size_t lanes = data.layout.lanes;
@@ -287,8 +287,8 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     header.moved = 0;
     forget_edges(layers[0]);
     layers.each([&](Frame& frame) {
-        if (frame.own().has_terms) { follow_terms(frame, dt); }
-        if (!frame.own().weight.weight.empty()) {
+        if (frame.own.has_terms) { follow_terms(frame, dt); }
+        if (!frame.own.weight.weight.empty()) {
             follow_weight(frame, dt);
             hear(frame, events);
         }

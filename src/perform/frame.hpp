@@ -18,12 +18,14 @@ class Layers;
 /// A layer of a performer in the middle of a step.
 struct Frame {
     Frame(const CharacterData& character, const PerformerBlock& performer, EventList* list = nullptr)
-        : data(character), block(performer), header(performer.header()), layer(performer.layer()), events(list) {}
+        : data(character), block(performer), header(performer.header()), layer(performer.layer()),
+          own(character.layers[performer.layer_index()]), events(list) {}
 
     const CharacterData& data;
     PerformerBlock block; ///< seen as the layer's own
     PerformerHeader& header;
     LayerHeader& layer;
+    const CompiledLayer& own; ///< what it was compiled to
     EventList* events;        ///< null when nobody listens
     bool in_step = false;     ///< inside `advance`, where what happens is told
     bool leading = false;     ///< it is sending another layer somewhere
@@ -34,7 +36,6 @@ struct Frame {
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;
 
-    [[nodiscard]] const CompiledLayer& own() const { return data.layers[block.layer_index()]; }
     [[nodiscard]] Instance& active() const { return layer.instances[layer.instance_count - 1U]; }
     [[nodiscard]] const CompiledState& state_of(const Instance& instance) const { return data.states[instance.state]; }
     [[nodiscard]] const Motion& motion_of(const Instance& instance) const {
@@ -59,7 +60,8 @@ public:
     [[nodiscard]] std::size_t size() const { return count_; }
     [[nodiscard]] Frame& operator[](std::size_t layer) { return frames_[layer]; }
     template <typename Visit> void each(Visit visit) {
-        for (std::size_t l = 0; l < count_; ++l) { visit((*this)[l]); }
+        Frame* frame = &frames_[0];
+        for (const Frame* end = frame + count_; frame != end; ++frame) { visit(*frame); }
     }
 
 private:

@@ -164,7 +164,7 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
 
 /// The layer with which this one keeps in step, where that keeps step now; null for none.
 const LayerHeader* giver_of_step(const Frame& frame) {
-    const std::uint16_t leader = frame.own().in_step_with;
+    const std::uint16_t leader = frame.own.in_step_with;
     if (leader == nothing) { return nullptr; }
     const LayerHeader& layer = frame.block.of_layer(leader).layer();
     return plays_synced(frame.data, layer) ? &layer : nullptr;
@@ -254,7 +254,7 @@ void go_alone(Frame& frame) {
     const Motion& motion = frame.motion_of(only);
     if (frame.layer.instance_count > 1 || only.timing != Timing::shared || only.frozen != 0) { return; }
     // Where layers keep in step with one another there is always another one.
-    if (frame.own().in_step_with != nothing || frame.own().gives_step) { return; }
+    if (frame.own.in_step_with != nothing || frame.own.gives_step) { return; }
     if (!motion.synced || motion.leaf_count > 1) { return; }
     Playhead& playhead = frame.block.playing(only).front();
     const Leaf& leaf = frame.data.motions.leaves_of(motion).front();

@@ -133,7 +133,7 @@ void begin_terms(Frame& frame) {
 }
 
 void follow_weight(Frame& frame, double dt) {
-    const Term& term = frame.own().weight;
+    const Term& term = frame.own.weight;
     follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
