@@ -105,6 +105,7 @@ struct CompiledLayer {
     bool has_nothing = false;             ///< some state of it plays nothing
     bool has_whole_body = false;          ///< some state of it counts beyond the mask
     bool has_terms = false;               ///< some motion of it has weights by expressions
+    bool may_hide = false;                ///< all that is below it, if it covers it
     bool moves = true;                    ///< it may reach a joint whose translation or scale some clip moves
     std::uint16_t in_step_with = nothing; ///< a layer below, whose shared phase its own follows
     bool gives_step = false;              ///< some layer follows its shared phase
@@ -256,6 +257,7 @@ struct CharacterData {
     std::vector<CompiledForbid> forbidden;
     std::vector<CompiledLayer> layers;      ///< the lowest first
     std::vector<std::uint8_t> decide_order; ///< of the layers
+    bool some_layer_hides = false;          ///< all that is below it
     PerformerLayout layout;
 
     // For people.

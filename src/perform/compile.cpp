@@ -279,6 +279,11 @@ private:
             CompiledLayer& layer = data.layers[state.layer];
             layer.has_terms = layer.has_terms || data.motions.motions[state.motion].term_count > 0;
         }
+        for (CompiledLayer& layer : data.layers) {
+            layer.may_hide = layer.mode == LayerMode::replace && layer.space == LayerSpace::local &&
+                             (layer.mask == nothing || layer.has_whole_body);
+            data.some_layer_hides = data.some_layer_hides || (layer.may_hide && &layer != &data.layers.front());
+        }
     }
 
     /// What moves a state's decisions, and whether anything does but time and values.

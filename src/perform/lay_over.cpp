@@ -185,10 +185,7 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
 bool hides(const CharacterData& data, const PerformerBlock& block) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    if (block.layer().weight.value < 1 || own.mode == LayerMode::add || own.space != LayerSpace::local) {
-        return false;
-    }
-    if (own.mask != nothing && !own.has_whole_body) { return false; }
+    if (!own.may_hide || block.layer().weight.value < 1) { return false; }
     const Cover cover = cover_of(own, LayerPose(data, block));
     return cover.whole_body >= 1 || (own.mask == nothing && cover.masked + cover.whole_body >= 1);
 }
@@ -215,8 +212,8 @@ namespace {
 
 /// A layer that shows.
 struct ShownLayer {
-    ShownLayer(const CharacterData& data, const PerformerBlock& block, std::size_t layer)
-        : own(data.layers[layer]), pose(data, block, layer), cover(cover_of(own, pose)) {}
+    ShownLayer(const CharacterData& data, const PerformerBlock& block, std::size_t layer, const CompiledLayer& compiled)
+        : own(compiled), pose(data, block, layer), cover(cover_of(own, pose)) {}
 
     const CompiledLayer& own;
     LayerPose pose;
@@ -235,11 +232,12 @@ std::size_t lowest_shown(const CharacterData& data, const PerformerBlock& block)
 class ShownLayers {
 public:
     ShownLayers(const CharacterData& data, const PerformerBlock& block) {
-        const std::size_t lowest = lowest_shown(data, block);
-        for (std::size_t l = lowest; l < data.layers.size(); ++l) {
+        const std::size_t lowest = data.some_layer_hides ? lowest_shown(data, block) : 0;
+        std::size_t l = lowest;
+        for (auto own = data.layers.begin() + std::ptrdiff_t(lowest); own != data.layers.end(); ++own, ++l) {
             LayerHeader& header = block.of_layer(l).layer();
             const bool may_show = l == lowest || header.weight.value > 0;
-            const bool shows = may_show && (layers_.make(count_, data, block, l).cover.shows() || l == lowest);
+            const bool shows = may_show && (layers_.make(count_, data, block, l, *own).cover.shows() || l == lowest);
             if (shows) { ++count_; }
             // As it comes back it finds its hemisphere anew.
             if (!shows && header.shown != 0) { block.of_layer(l).forget_hemispheres(); }

@@ -209,12 +209,18 @@ bool can_set(const CharacterData& data, std::uint16_t index, ParameterKind kind)
     return data.parameters[index].kind == kind && !data.parameters[index].computed;
 }
 
-/// A value that is seen at once.
-void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) {
-    block.raw()[index] = value;
-    if (block.smoothed()[index] == value) { return; }
-    block.smoothed()[index] = value;
+/// What the game sets, to be followed.
+void set_aim(const PerformerBlock& block, std::uint16_t index, float value) {
+    float& raw = block.raw()[index];
+    if (raw == value) { return; }
+    raw = value;
     block.header().moved |= slot_set(index);
+}
+
+/// What is seen at once.
+void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) {
+    set_aim(block, index, value);
+    block.smoothed()[index] = value;
 }
 
 } // namespace
@@ -233,12 +239,13 @@ bool Performer::set(NumberParameter parameter, float value) {
     const ParameterInfo& info = *found;
     value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
                                               : std::clamp(value, info.low, info.high);
-    float& raw = block.raw()[parameter.index];
-    if (raw != value) { block.header().moved |= slot_set(parameter.index); }
-    raw = value;
     const bool follows = data.smoothed_of[parameter.index] != nothing;
-    if (!follows || block.header().started == 0) { set_at_once(block, parameter.index, value); }
-    if (follows && block.header().started == 0) { begin_smoothed(data, block, parameter.index); }
+    if (follows && block.header().started != 0) {
+        set_aim(block, parameter.index, value);
+        return true;
+    }
+    set_at_once(block, parameter.index, value);
+    if (follows) { begin_smoothed(data, block, parameter.index); }
     return true;
 }
 
