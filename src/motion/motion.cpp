@@ -78,8 +78,16 @@ private:
     }
 
     void weigh_points(const MotionPart& part, const SiteShares& shares, double weight) {
+        const BlendPoint* points = table_.points.data() + part.first;
         for (std::size_t i = 0; i < shares.count; ++i) {
-            weigh_part(table_.points[part.first + shares.site[i]].part, weight * shares.share[i]);
+            const std::uint32_t index = points[shares.site[i]].part;
+            const MotionPart& point = table_.parts[index];
+            const double own = weight * shares.share[i];
+            if (point.kind != PartKind::leaf) {
+                weigh_part(index, own);
+            } else if (own > 0) {
+                leaves_.add(point.leaf, float(own));
+            }
         }
     }
 
@@ -173,7 +181,7 @@ PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs) {
     return {part.scale_x * double(inputs.values[part.parameter]), part.scale_y * double(inputs.values[part.second])};
 }
 
-void WeighedLeaves::add(std::uint16_t leaf, float weight) {
+void WeighedLeaves::insert(std::uint16_t leaf, float weight) {
     std::size_t place = count_;
     while (place > 0 && leaves_[place - 1].leaf > leaf) { --place; }
     if (place > 0 && leaves_[place - 1].leaf == leaf) {

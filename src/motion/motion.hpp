@@ -162,11 +162,17 @@ public:
     [[nodiscard]] const WeighedLeaf* end() const { return leaves_.data() + count_; }
 
     /// Gives a leaf weight, beside what it has.
-    void add(std::uint16_t leaf, float weight);
+    void add(std::uint16_t leaf, float weight) {
+        if (count_ > 0 && leaves_[count_ - 1].leaf >= leaf) { return insert(leaf, weight); }
+        if (count_ < most_) { leaves_[count_++] = {leaf, weight}; }
+    }
     /// Forgets those that count less than `least`.
     void drop_below(float least);
 
 private:
+    /// The same of one that does not come after all others.
+    void insert(std::uint16_t leaf, float weight);
+
     std::size_t most_, count_ = 0;
     std::array<WeighedLeaf, most_playing> leaves_; // NOLINT: only the first `count_` hold anything
 };

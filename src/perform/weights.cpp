@@ -84,12 +84,14 @@ bool follow_weight(TermState& state, double wanted, double fade, double dt) {
 bool keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
     const Instance& instance = frame.layer.instances[index];
     std::span<Playhead> playing = frame.block.playing(instance);
-    const bool all_play_on =
-        std::equal(playing.begin(), playing.end(), weighed.begin(), weighed.end(),
-                   [](const Playhead& playhead, const WeighedLeaf& leaf) { return playhead.leaf == leaf.leaf; });
-    if (all_play_on) {
-        for (std::size_t i = 0; i < playing.size(); ++i) { playing[i].weight = weighed.begin()[i].weight; }
-        return false;
+    if (playing.size() == weighed.size()) {
+        // Most often all play on.
+        auto playhead = playing.begin();
+        for (const WeighedLeaf* leaf = weighed.begin(); leaf != weighed.end() && playhead->leaf == leaf->leaf; ++leaf) {
+            playhead->weight = leaf->weight;
+            ++playhead;
+        }
+        if (playhead == playing.end()) { return false; }
     }
     std::size_t kept = 0;
     for (const Playhead& playhead : playing) {
