@@ -38,9 +38,11 @@ struct Masks {
 /// Writes what the clips of a layer count into the layer that a program has begun.
 class LayerWriter {
 public:
-    /// `moved`: null where nobody asks for what is moved.
-    LayerWriter(const CharacterData& data, const PerformerBlock& block, WindowProgram& program, MovedValues* moved)
-        : data_(data), block_(block), part_(program.part()), program_(program) {
+    /// `shift` seconds from now, when the shared phase is at `phase`. `moved`: null where nobody asks for what is
+    /// moved.
+    LayerWriter(const CharacterData& data, const PerformerBlock& block, double shift, ClipPlace phase,
+                WindowProgram& program, MovedValues* moved)
+        : data_(data), block_(block), part_(program.part()), program_(program), phase_(phase), shift_(shift) {
         if (moved == nullptr) { return; }
         moved_ = moved->at.data();
         first_moved_ = data.first_moved(part_.first);
@@ -48,25 +50,23 @@ public:
         for (std::size_t m = 0; m < moved_count_; ++m) { moved_[m] = {}; }
     }
 
-    /// `shift` seconds from now, when the shared phase is at `phase`.
-    void write(const Instance& instance, float share, Masks masks, double shift, ClipPlace phase) {
+    /// `masks`: null where all its clips count alike on all joints.
+    void write(const Instance& instance, float share, const Masks* masks) {
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const Leaf* leaves = data_.motions.leaves.data() + motion.first_leaf;
         const bool in_step = instance.timing == Timing::shared;
         const auto playing = block_.playing(instance);
-        const bool alike = masks.mask == nullptr && masks.mask_of_added == nullptr && motion.channel_count == 0;
-        if (alike && shift == 0 && !motion.steps && !block_.has_signs(instance) && program_.has_room(playing.size()))
-            [[likely]] {
-            program_.keep_numbers();
-            for (const Playhead& playhead : playing) {
-                const Leaf& leaf = leaves[playhead.leaf];
-                write_alike(
-                    leaf, leaf.synced && in_step ? phase_in(leaf, phase) : ClipPlace{playhead.position, playhead.loops},
-                    share * playhead.weight);
-            }
-            return;
+        const bool alike = masks == nullptr && motion.channel_count == 0 && shift_ == 0 && !motion.steps;
+        if (!alike || block_.has_signs(instance) || !program_.has_room(playing.size())) {
+            return write_unlike(instance, share, masks == nullptr ? Masks{} : *masks);
         }
-        write_unlike(instance, share, masks, shift, phase);
+        program_.keep_numbers();
+        for (const Playhead& playhead : playing) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const ClipPlace place =
+                leaf.synced && in_step ? phase_in(leaf) : ClipPlace{playhead.position, playhead.loops};
+            write_alike(leaf, place, share * playhead.weight);
+        }
     }
 
     /// The rest pose, so much of it, where no clip covers it.
@@ -92,8 +92,8 @@ public:
 
 private:
     /// Where the shared phase has a clip.
-    [[nodiscard]] ClipPlace phase_in(const Leaf& leaf, ClipPlace phase) const {
-        return leaf.warp == no_index ? phase : warped(data_.motions.warp_of(leaf), phase);
+    [[nodiscard]] ClipPlace phase_in(const Leaf& leaf) const {
+        return leaf.warp == no_index ? phase_ : warped(data_.motions.warp_of(leaf), phase_);
     }
 
     /// A clip that counts `weight` on all joints, as it is.
@@ -107,8 +107,7 @@ private:
     }
 
     /// Clips that count otherwise from joint to joint, are turned round on some, or have steps.
-    [[gnu::noinline]] void write_unlike(const Instance& instance, float share, Masks masks, double shift,
-                                        ClipPlace phase) {
+    [[gnu::noinline]] void write_unlike(const Instance& instance, float share, Masks masks) {
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const auto leaves = data_.motions.leaves_of(motion);
         signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
@@ -120,9 +119,9 @@ private:
             if (!(weight > 0)) { continue; }
             ClipPlace place{playhead.position, playhead.loops};
             if (follows_phase(instance, leaf)) {
-                place = phase_in(leaf, phase);
-            } else if (shift != 0) {
-                place = moved_on(leaf, place, shift * own_speed(instance, leaf, playhead));
+                place = phase_in(leaf);
+            } else if (shift_ != 0) {
+                place = moved_on(leaf, place, shift_ * own_speed(instance, leaf, playhead));
             }
             const Sample sample = sample_at(leaf.frames, place.position, weight);
             program_.make_room();
@@ -224,6 +223,8 @@ private:
     WindowProgram& program_;
     std::array<float, 4>* moved_ = nullptr; ///< those of the character's that are on these lanes
     std::size_t first_moved_ = 0, moved_count_ = 0;
+    ClipPlace phase_;
+    double shift_;
     Room<ChannelProfiles, 1> channels_;
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
@@ -247,24 +248,21 @@ void fill_rest(const CharacterData& data, Window window, PoseRows out) {
 
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
-    LayerWriter writer(data_, block_, program, moved);
+    LayerWriter writer(data_, block_, shift_, phase_, program, moved);
     if (shares_.plain) [[likely]] {
         for (std::size_t i = first_instance_; i < last_instance_; ++i) {
-            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], {}, shift_, phase_); }
+            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], nullptr); }
         }
         return writer.finish_moves(nullptr);
     }
     Folded rest = counted(shares_.folded);
     rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
     const UnlikeCover cover = cover_of(program, rest);
+    const Masks inside{cover.mask, cover.mask_over}, everywhere{nullptr, cover.inverse};
     for (std::size_t i = first_instance_; i < last_instance_; ++i) {
         if (!(shares_.share[i] > 0)) { continue; }
-        Masks masks;
-        if (cover.mask != nullptr) {
-            const bool whole_body = data_.states[layer.instances[i].state].whole_body;
-            masks = whole_body ? Masks{nullptr, cover.inverse} : Masks{cover.mask, cover.mask_over};
-        }
-        writer.write(layer.instances[i], shares_.share[i], masks, shift_, phase_);
+        const Masks& masks = data_.states[layer.instances[i].state].whole_body ? everywhere : inside;
+        writer.write(layer.instances[i], shares_.share[i], cover.mask == nullptr ? nullptr : &masks);
     }
     if (rest.masked + rest.whole_body > 0) { writer.write_rest(rest, cover.mask); }
     writer.finish_moves(cover.inverse);

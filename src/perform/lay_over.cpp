@@ -210,10 +210,11 @@ void layer_cover(const CharacterData& data, const PerformerBlock& block, std::sp
 
 namespace {
 
-/// A layer that shows.
+/// A layer that shows. The lowest of all lies over nothing.
 struct ShownLayer {
+    static constexpr Cover whole{1, 1, 0, false};
     ShownLayer(const CharacterData& data, const PerformerBlock& block, std::size_t layer, const CompiledLayer& compiled)
-        : own(compiled), pose(data, block, layer), cover(cover_of(own, pose)) {}
+        : own(compiled), pose(data, block, layer), cover(layer == 0 ? whole : cover_of(own, pose)) {}
 
     const CompiledLayer& own;
     LayerPose pose;
