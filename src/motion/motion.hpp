@@ -35,6 +35,9 @@ struct alignas(cache_line) Leaf {
     double stride_seconds = 0;               ///< one over it
     double speed_right = 0, speed_ahead = 0; ///< metres a second that its steps carry the body at its own rate
     CodeRange pace;                          ///< how many times as fast, when it says
+    const float* moving = nullptr;           ///< [frame][x y z 0] where all it moves is one joint's translation: what
+                                             ///< that is off rest; null otherwise
+    std::uint16_t moving_at = 0;             ///< which of the character's `moved` that is
 };
 
 /// A rate is held between these: times as fast, negative for backward.

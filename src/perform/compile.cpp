@@ -231,6 +231,7 @@ private:
             data.clip_info.push_back(info);
         }
         collect_rest_and_moved();
+        note_single_moves();
         note_what_frames_may_skip();
         fill_default_fades();
         data.scope = context_.scope;
@@ -257,6 +258,16 @@ private:
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
         return std::make_shared<const Character>(std::move(data_));
+    }
+
+    /// Most clips move one joint alone, the hips.
+    void note_single_moves() {
+        for (Leaf& leaf : data_->motions.leaves) {
+            const SparseRows& rows = leaf.sampled->moving_translations;
+            if (leaf.frames.moves != ClipFrames::has_moving_translations || rows.joints.size() != 1) { continue; }
+            leaf.moving = rows.values.data();
+            leaf.moving_at = rows.moved.front();
+        }
     }
 
     /// What costs a frame nothing because it cannot happen.

@@ -100,7 +100,15 @@ private:
     void write_alike(const Leaf& leaf, ClipPlace place, float weight) {
         if (!(weight > 0)) { return; }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
-        if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, nullptr); }
+        if (leaf.frames.moves != 0 && moved_count_ > 0) {
+            if (leaf.moving != nullptr) {
+                const float* from = leaf.moving + 4 * std::size_t(sample.frame);
+                add_move(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
+                         sample.second_weight);
+            } else {
+                add_moves(leaf, sample, nullptr);
+            }
+        }
         if (leaf.additive != no_index) { return program_.add_turn(sample, nullptr); }
         const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
         program_.add(sample, odd == nullptr ? nullptr : odd + part_.first);
@@ -183,15 +191,20 @@ private:
         const float* from = rows.values.data() + sample.frame * width;
         const float* to = sample.clip->next > 0 ? from + width : from;
         for (std::size_t i = 0; i < count; ++i, from += 4, to += 4) {
-            const std::size_t m = rows.moved[i] - first_moved_; // wraps round to a large one before the part
-            if (m >= moved_count_) { continue; }
-            const float factor = profile == nullptr ? 1 : profile[rows.joints[i] - part_.first];
-            const float first = factor * sample.first_weight, second = factor * sample.second_weight;
-            // All read before any is written: four at once.
-            std::array<float, 4> sum = moved_[m];
-            for (std::size_t axis = 0; axis < 4; ++axis) { sum[axis] += first * from[axis] + second * to[axis]; }
-            moved_[m] = sum;
+            const std::size_t lane = rows.joints[i] - part_.first; // wraps round to a large one before the part
+            if (lane >= part_.lanes) { continue; }
+            const float factor = profile == nullptr ? 1 : profile[lane];
+            add_move(rows.moved[i], from, to, factor * sample.first_weight, factor * sample.second_weight);
         }
+    }
+    /// What one of the character's `moved` is off rest in two frames.
+    void add_move(std::uint16_t moved, const float* from, const float* to, float first, float second) {
+        const std::size_t m = moved - first_moved_; // wraps round to a large one before the part
+        if (m >= moved_count_) { return; }
+        // All read before any is written: four at once.
+        std::array<float, 4> sum = moved_[m];
+        for (std::size_t axis = 0; axis < 4; ++axis) { sum[axis] += first * from[axis] + second * to[axis]; }
+        moved_[m] = sum;
     }
 
     void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
