@@ -129,8 +129,6 @@ struct Motion {
     bool synced = false;            ///< some leaf follows the shared phase
     bool paced = false;             ///< some leaf has a rate of its own, or its pace is kept
     bool adds = false;              ///< some leaf is added to the rest
-    bool endless = false;           ///< what leads it loops
-    bool only_phase = false;        ///< while it keeps step, its clips have no places of their own and pass nothing
     bool steps = false;             ///< some clip of it has stepped tracks
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };

@@ -59,6 +59,9 @@ struct CompiledState {
     bool takes_travel = false;         ///< the body goes its way, whatever the layers below do
     bool final = false;                ///< nothing leaves it inside its machine: as it ends, the machine does
     bool decides = false;              ///< it may be left, or go on inside, by a decision
+    bool synced = false;               ///< its motion follows the shared phase
+    bool only_phase = false;           ///< while it keeps step, its clips have no places of their own and pass nothing
+    bool endless = false;              ///< what leads its motion loops
     bool restless = false;             ///< when that is hangs on more than its own time and what it reads
     SlotSet reads = 0;                 ///< the values that its decisions read
     std::uint16_t parent = nothing;    ///< the node that holds it

@@ -275,11 +275,7 @@ private:
         CharacterData& data = *data_;
         for (Motion& motion : data.motions.motions) {
             const auto leaves = data.motions.leaves_of(motion);
-            const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
-            motion.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
-                             of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
-            motion.steps = !of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
-            motion.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_moments; });
+            motion.steps = std::any_of(leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.frames.steps; });
         }
         for (CompiledState& state : data.states) {
             const bool goes_on = state.kind == NodeKind::pick ||
@@ -287,8 +283,15 @@ private:
             state.decides = goes_on || state.transition_count > 0;
             note_what_decisions_hang_on(state);
             if (state.kind != NodeKind::motion) { continue; }
+            const Motion& motion = data.motions.motions[state.motion];
+            const auto leaves = data.motions.leaves_of(motion);
+            const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
+            state.synced = motion.synced;
+            state.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_moments; });
+            state.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
+                            of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
             CompiledLayer& layer = data.layers[state.layer];
-            layer.has_terms = layer.has_terms || data.motions.motions[state.motion].term_count > 0;
+            layer.has_terms = layer.has_terms || motion.term_count > 0;
         }
         for (CompiledLayer& layer : data.layers) {
             layer.may_hide = layer.mode == LayerMode::replace && layer.space == LayerSpace::local &&

@@ -87,13 +87,13 @@ void finish(Frame& frame, double end) {
 /// The clips of a layer go on.
 void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     LayerHeader& layer = frame.layer;
-    const bool may_finish = frame.active().finished == 0 && !frame.motion_of(frame.active()).endless;
+    const bool may_finish = frame.active().finished == 0 && !frame.state_of(frame.active()).endless;
     const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const Motion& motion = frame.motion_of(layer.instances[i]);
-        if (motion.only_phase && layer.instances[i].timing == Timing::shared) { continue; }
-        const auto leaves = frame.data.motions.leaves_of(motion);
-        for (Playhead& playhead : frame.block.playing(layer.instances[i])) {
+        const Instance& instance = layer.instances[i];
+        if (instance.timing == Timing::shared && frame.state_of(instance).only_phase) { continue; }
+        const auto leaves = leaves_of(frame.data, instance);
+        for (Playhead& playhead : frame.block.playing(instance)) {
             pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
         }
     }

@@ -53,9 +53,9 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
         for (std::size_t i = 0; i < layer.instance_count; ++i) {
             const Instance& instance = layer.instances[i];
             if (instance.timing != Timing::shared) { continue; }
-            const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-            if (!motion.synced) { continue; }
-            const auto leaves = data.motions.leaves_of(motion);
+            const CompiledState& state = data.states[instance.state];
+            if (!state.synced) { continue; }
+            const auto leaves = data.motions.leaves_of(data.motions.motions[state.motion]);
             for (const Playhead& playhead : block.playing(instance)) {
                 const Leaf& leaf = leaves[playhead.leaf];
                 if (!leaf.keeps_time) { continue; }

@@ -50,8 +50,7 @@ struct ClipPlace {
 [[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        const Motion& motion = data.motions.motions[data.states[instance.state].motion];
-        if (motion.synced && instance.timing == Timing::shared) { return true; }
+        if (instance.timing == Timing::shared && data.states[instance.state].synced) { return true; }
     }
     return false;
 }
