@@ -470,7 +470,7 @@ double seconds_to_decision_within(Frame& frame, double left) {
     const double due = seconds_to_decision(frame);
     const auto restless = [&](const ActiveNode& active) { return frame.data.states[active.node].restless; };
     const auto path_end = layer.path.begin() + layer.depth;
-    const bool known = frame.asked && !is_settling(layer) && std::none_of(layer.path.begin(), path_end, restless);
+    const bool known = frame.asked && std::none_of(layer.path.begin(), path_end, restless);
     layer.quiet_left = known ? std::min(due - sure, longest) : 0;
     return due;
 }

@@ -124,3 +124,39 @@ TEST_CASE("after, a condition and an end must all hold") {
                                  three_clips()),
                Catch::Contains("'after' is 0 to 86400 seconds; found -1 [wrong-range]"));
 }
+
+TEST_CASE("a condition on where its clip is holds as the clip comes there, though nothing is set") {
+    const auto character =
+        support::machine("wet: {kind: flag}", "a: {play: swing, go: [{to: b, when: state.phase > 0.5}]}\n"
+                                              "b: {play: sway, go: [{to: c, when: state.loops >= 2}]}\nc: {play: low}");
+    const auto times = support::transition_times(character, 6, 100);
+    REQUIRE(times.size() == 2);
+    CHECK(times[0] == Approx(0.51).margin(0.011));
+    CHECK(times[1] - times[0] == Approx(2 * 1.6).margin(0.02)); // of a clip of 1.6 seconds
+}
+
+TEST_CASE("a mark and a span are met when the clip comes there, though its rate rose since it was entered") {
+    for (const std::string way : {"at: tick", "inside: open"}) {
+        INFO(way);
+        const auto character =
+            support::machine("pace: {kind: number, range: [0, 2], default: 0.1}",
+                             "a: {play: {clip: marked, rate: pace}, go: [{to: b, " + way + "}]}\nb: {play: low}");
+        Performer performer(character);
+        for (int i = 0; i < 50; ++i) { REQUIRE(at(performer, 0.01) == "a"); } // 0.05 of a cycle
+        performer.set("pace", 1.0);
+        const double comes = way == "at: tick" ? 0.25 : 0.35;
+        CHECK(at(performer, comes - 0.02) == "a");
+        CHECK(at(performer, 0.04) == "b");
+    }
+}
+
+TEST_CASE("what a computed value is without its smoothing counts at once, in a step of no length too") {
+    const auto character = support::machine(
+        "  heft: {kind: number, range: [0, 6]}\n  load: {kind: number, range: [0, 6], from: heft, smooth: 1}\n",
+        "a: {play: low, go: [{to: b, when: raw(load) > 3}]}\nb: {play: high}");
+    Performer performer(character);
+    CHECK(at(performer, 0.1) == "a");
+    CHECK(at(performer, 0.1) == "a");
+    performer.set("heft", 5.0);
+    CHECK(at(performer, 0) == "b");
+}
