@@ -526,3 +526,72 @@ TEST_CASE("a crowd advanced on all cores is the same to the last bit as one by o
     advance_all(crowd, -1);
     CHECK(crowd[7].faults().refused_steps == 1);
 }
+
+TEST_CASE("more clips at once than are written down together play as a few do, and so do more differences") {
+    constexpr int count = 61; // the first counts what the others leave: nothing
+    std::vector<ClipSource> clips{support::held("none", 2, 0)};
+    std::string names = "none: {loop: yes}", mixed, added = "none";
+    for (int c = 0; c < count; ++c) {
+        const std::string name = "clip_" + std::to_string(c);
+        clips.push_back(support::held(name, 2, c));
+        names += ", " + name + ": {loop: yes}";
+        mixed += (c == 0 ? "" : ", ") + name;
+    }
+    for (int c = 1; c <= 12; ++c) { added = "{add: clip_" + std::to_string(c) + ", to: " + added + ", against: none}"; }
+    const auto turned = [&](const std::string& motion) {
+        const auto character = support::character(
+            "gait: 1\nrig: x.glb\nclips: {" + names +
+                "}\nlayers: [{name: body, machine: {start: s, states: {s: {play: " + motion + "}}}}]\n",
+            support::assets(2, clips));
+        Performer performer(character);
+        performer.advance(0.1);
+        return support::greatest_turn(support::pose_of(performer), {2, Transform{}});
+    };
+    CHECK(turned("{mix: [" + mixed + "]}") == Approx(30.5).margin(0.01));
+    CHECK(turned(added) == Approx(12 * 13 / 2).margin(0.01));
+}
+
+TEST_CASE("a clip's quaternions lie on the side of no turn, whichever axis it turns about") {
+    for (const double degrees : {5.0, 60.0, 120.0, 175.0}) {
+        for (const Vec3 axis : {Vec3{1, 0, 0}, Vec3{0, 1, 0}, Vec3{0, 0, 1}, Vec3{1, 1, -1}, Vec3{-1, 0.3F, 0.2F}}) {
+            CAPTURE(degrees, axis.x, axis.y, axis.z);
+            for (const bool negated : {false, true}) {
+                const auto still = support::clip("still", 2, 1, [&](int, double) {
+                    const Quat turned = axis_angle(axis, degrees);
+                    return negated ? -turned : turned;
+                });
+                Performer performer(
+                    support::character("gait: 1\nrig: x.glb\nclips: {still: {loop: yes}}\nlayers: [{name: "
+                                       "body, machine: {start: s, states: {s: {play: still}}}}]\n",
+                                       support::assets(2, {still})));
+                CHECK(support::pose_of(performer)[0].rotation.w > 0);
+            }
+        }
+    }
+}
+
+TEST_CASE("a loop that comes round turned plays far along the rig as it plays on the whole body") {
+    // Its quaternion comes back with the other sign, and counts beside one that does not.
+    constexpr int joints = 40;
+    const auto spinning = [](int joint, double phase) {
+        return axis_angle({1, 0, 0}, joint == 36 ? 360 * phase : 0.0);
+    };
+    const auto playing = [&](const std::string& layers) {
+        return support::character(
+            "gait: 1\nrig: x.glb\nclips: {low: {loop: yes}, round: {loop: yes}}\nmasks: {tail: "
+            "{from: joint_33}}\nlayers:\n" +
+                layers,
+            support::assets(joints, {support::held("low", joints, 0), support::clip("round", joints, 1, spinning)}));
+    };
+    const std::string mixed = "machine: {start: s, states: {s: {play: {mix: [round, {play: low, weight: 0.3}]}}}}}\n";
+    Performer whole(playing("  - {name: body, " + mixed));
+    Performer layered(playing("  - {name: body, machine: {start: s, states: {s: {play: low}}}}\n  - {name: tail, mask: "
+                              "tail, " +
+                              mixed));
+    for (int frame = 1; frame <= 200; ++frame) {
+        whole.advance(1.0 / 60);
+        layered.advance(1.0 / 60);
+        CAPTURE(frame);
+        CHECK(support::greatest_turn(support::pose_of(whole), support::pose_of(layered)) < 1e-3);
+    }
+}
