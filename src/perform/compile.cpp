@@ -275,7 +275,8 @@ private:
         CharacterData& data = *data_;
         for (Motion& motion : data.motions.motions) {
             const auto leaves = data.motions.leaves_of(motion);
-            motion.steps = std::any_of(leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.frames.steps; });
+            motion.steps =
+                std::any_of(leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.frames.steps; });
         }
         for (CompiledState& state : data.states) {
             const bool goes_on = state.kind == NodeKind::pick ||
