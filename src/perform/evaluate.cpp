@@ -230,6 +230,7 @@ private:
         }
     }
 
+    Room<ChannelProfiles, 1> channels_;
     const CharacterData& data_;
     const PerformerBlock& block_;
     const Window& part_;
@@ -238,7 +239,6 @@ private:
     std::size_t first_moved_ = 0, moved_count_ = 0;
     ClipPlace phase_;
     double shift_;
-    Room<ChannelProfiles, 1> channels_;
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
 

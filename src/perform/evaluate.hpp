@@ -55,7 +55,7 @@ struct UnlikeCover {
 class LayerPose {
 public:
     LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = everything_now)
-        : LayerPose(data, block, block.layer_index(), what) {}
+        : LayerPose(data, block, block.layer_index(), what) {} // NOLINT: the analyzer misses the shares' initial values
     /// Of another layer of the same performer.
     LayerPose(const CharacterData& data, const PerformerBlock& block, std::size_t layer,
               const Evaluation& what = everything_now)

@@ -23,7 +23,7 @@ struct Cover {
 Cover cover_of(const CompiledLayer& own, const LayerPose& pose) {
     Cover cover{float(std::clamp(pose.block().layer().weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
     const PoseShares& shares = pose.shares();
-    if (cover.adds || (shares.plain && shares.masked == 1)) { return cover; }
+    if (cover.adds || (shares.plain && shares.masked == 1)) { return cover; } // NOLINT: they have initial values
     cover.whole_body = std::clamp(shares.whole_body + shares.folded.whole_body, 0.0F, 1.0F);
     cover.masked = std::clamp(shares.masked + shares.folded.masked, 0.0F, 1 - cover.whole_body);
     return cover;
