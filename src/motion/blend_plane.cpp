@@ -177,29 +177,36 @@ BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, W
     index_cells();
 }
 
+namespace {
+
+/// All places between two corners.
+struct Box {
+    PlanePoint low, high;
+};
+
+} // namespace
+
 void BlendPlane::index_cells() {
     if (sites_.empty()) { return; }
-    low_ = high_ = sites_.front();
-    for (const PlanePoint& site : sites_) {
-        low_ = {std::min(low_.x, site.x), std::min(low_.y, site.y)};
-        high_ = {std::max(high_.x, site.x), std::max(high_.y, site.y)};
-    }
-    if (cells_.empty()) { return; }
-    const PlanePoint size = high_ - low_;
-    squares_ = {grid / size.x, grid / size.y};
-    struct Box {
-        PlanePoint low, high;
-    };
-    std::vector<Box> boxes;
-    for (const Cell& cell : cells_) {
-        Box box{sites_[cell.front()], sites_[cell.front()]};
-        for (const std::uint16_t corner : cell) {
-            const PlanePoint& site = sites_[corner];
+    const auto box_of = [&](const auto& indices) {
+        Box box{sites_[indices.front()], sites_[indices.front()]};
+        for (const std::size_t index : indices) {
+            const PlanePoint& site = sites_[index];
             box = {{std::min(box.low.x, site.x), std::min(box.low.y, site.y)},
                    {std::max(box.high.x, site.x), std::max(box.high.y, site.y)}};
         }
-        boxes.push_back(box);
-    }
+        return box;
+    };
+    std::vector<std::size_t> all(sites_.size());
+    std::iota(all.begin(), all.end(), std::size_t{0});
+    const Box whole = box_of(all);
+    low_ = whole.low;
+    high_ = whole.high;
+    if (cells_.empty()) { return; }
+    const PlanePoint size = high_ - low_;
+    squares_ = {grid / size.x, grid / size.y};
+    std::vector<Box> boxes;
+    for (const Cell& cell : cells_) { boxes.push_back(box_of(cell)); }
     SideAreas areas;                  // NOLINT: of no use here
     constexpr double rounding = 1e-9; // of a square: more than a place is taken for the next one's
     for (int row = 0; row < grid; ++row) {

@@ -57,7 +57,8 @@ public:
         const bool in_step = instance.timing == Timing::shared;
         const auto playing = block_.playing(instance);
         const bool alike = masks == nullptr && motion.channel_count == 0 && shift_ == 0 && !motion.steps;
-        if (!alike || block_.has_signs(instance) || !program_.has_room(playing.size())) {
+        if (!alike || block_.has_signs(instance) ||
+            !program_.has_room(playing.size(), motion.adds ? playing.size() : 0)) {
             return write_unlike(instance, share, masks == nullptr ? Masks{} : *masks);
         }
         program_.keep_numbers();

@@ -219,7 +219,7 @@ void pass(Layers& layers, double dt) {
 void decide_all(Layers& layers) {
     for (const std::uint8_t layer : layers[0].data.decide_order) {
         Frame& frame = layers[layer];
-        frame.asked = true;
+        frame.asked = true; // what cannot fall need not be asked for
         if (may_decide(frame)) { decide(frame); }
     }
     if (!layers[0].data.forbidden.empty()) {

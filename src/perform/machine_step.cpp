@@ -427,6 +427,7 @@ void yield_to_others(Frame& frame) {
 double seconds_to_decision(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
     double due = infinity;
+    if (!any_active(frame, [](const CompiledState& state) { return state.decides; })) { return due; }
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };
@@ -468,9 +469,7 @@ double seconds_to_decision_within(Frame& frame, double left) {
     constexpr double sure = 1e-6, longest = 60;
     if (layer.quiet_left > left + sure) { return infinity; }
     const double due = seconds_to_decision(frame);
-    const auto restless = [&](const ActiveNode& active) { return frame.data.states[active.node].restless; };
-    const auto path_end = layer.path.begin() + layer.depth;
-    const bool known = frame.asked && std::none_of(layer.path.begin(), path_end, restless);
+    const bool known = frame.asked && !any_active(frame, [](const CompiledState& state) { return state.restless; });
     layer.quiet_left = known ? std::min(due - sure, longest) : 0;
     return due;
 }

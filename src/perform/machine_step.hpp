@@ -8,15 +8,20 @@ namespace gait {
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 
-/// Whether any decision may fall in what is active: by time, or by what has moved.
-[[nodiscard]] inline bool may_decide(const Frame& frame) {
-    const LayerHeader& layer = frame.layer;
-    const bool quiet = layer.quiet_left > 0;
-    for (std::size_t level = 0; level < layer.depth; ++level) {
-        const CompiledState& state = frame.data.states[layer.path[level].node];
-        if (quiet ? (state.reads & frame.header.moved) != 0 : state.decides) { return true; }
+/// Whether something holds for any of the active nodes.
+template <typename Holds> [[nodiscard]] bool any_active(const Frame& frame, Holds holds) {
+    for (std::size_t level = 0; level < frame.layer.depth; ++level) {
+        if (holds(frame.data.states[frame.layer.path[level].node])) { return true; }
     }
     return false;
+}
+
+/// Whether any decision may fall in what is active: by time, or by what has moved.
+[[nodiscard]] inline bool may_decide(const Frame& frame) {
+    if (frame.layer.quiet_left > 0) {
+        return any_active(frame, [&](const CompiledState& state) { return (state.reads & frame.header.moved) != 0; });
+    }
+    return any_active(frame, [](const CompiledState& state) { return state.decides; });
 }
 
 /// Takes every transition that holds at this instant, each state being left or entered at most once, so that two

@@ -203,10 +203,15 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
 
 namespace {
 
-/// Whether `index` is a parameter of a kind that the game sets.
+/// The parameter at `index`, if it is one that the game sets; null otherwise.
+const ParameterInfo* settable(const CharacterData& data, std::uint16_t index) {
+    if (index >= data.smoothed_of.size() || data.parameters[index].computed) { return nullptr; }
+    return &data.parameters[index];
+}
+/// Whether it is, and of that kind.
 bool can_set(const CharacterData& data, std::uint16_t index, ParameterKind kind) {
-    if (index >= data.parameters.size()) { return false; }
-    return data.parameters[index].kind == kind && !data.parameters[index].computed;
+    const ParameterInfo* info = settable(data, index);
+    return info != nullptr && info->kind == kind;
 }
 
 /// What the game sets, to be followed.
@@ -228,17 +233,14 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    const ParameterInfo* found =
-        parameter.index < data.smoothed_of.size() ? &data.parameters[parameter.index] : nullptr;
-    const bool may = found != nullptr && !found->computed &&
-                     (found->kind == ParameterKind::number || found->kind == ParameterKind::angle);
+    const ParameterInfo* info = settable(data, parameter.index);
+    const bool may = info != nullptr && (info->kind == ParameterKind::number || info->kind == ParameterKind::angle);
     if (!may || !std::isfinite(value)) {
         ++block.header().faults.refused_values;
         return false;
     }
-    const ParameterInfo& info = *found;
-    value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
-                                              : std::clamp(value, info.low, info.high);
+    value = info->kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
+                                               : std::clamp(value, info->low, info->high);
     const bool follows = data.smoothed_of[parameter.index] != nothing;
     if (follows && block.header().started != 0) {
         set_aim(block, parameter.index, value);

@@ -56,9 +56,9 @@ public:
     /// Room for a number a lane. Before the layer's first sample there is room for four, which stay until the layer is
     /// blended; after `make_room` for two, which the sample may use.
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
-    /// Whether there is room for `samples` of whatever kind that use no such numbers.
-    [[nodiscard]] bool has_room(std::size_t samples) const {
-        return source_count_ + samples <= most_sources && turn_count_ + samples <= most_turns;
+    /// Whether there is room for so many samples that use no such numbers, up to `turns` of them differences.
+    [[nodiscard]] bool has_room(std::size_t samples, std::size_t turns) const {
+        return source_count_ + samples <= most_sources && turn_count_ + turns <= most_turns;
     }
     /// To be called before the first sample after which there may be more numbers.
     void keep_numbers() {

@@ -160,3 +160,20 @@ TEST_CASE("what a computed value is without its smoothing counts at once, in a s
     performer.set("heft", 5.0);
     CHECK(at(performer, 0) == "b");
 }
+
+TEST_CASE("with more parameters than sixty-four each still moves what hangs on it") {
+    std::string parameters;
+    for (int p = 0; p < 70; ++p) { parameters += "  p" + std::to_string(p) + ": {kind: number, range: [0, 1]}\n"; }
+    const auto character = support::machine(parameters, "a: {play: low, go: [{to: b, when: p68 > 0.5}]}\n"
+                                                        "b: {play: high, go: [{to: a, when: p4 > 0.5}]}");
+    Performer performer(character);
+    CHECK(at(performer, 0.5) == "a");
+    performer.set("p4", 1.0); // it shares the other's place
+    CHECK(at(performer, 0.5) == "a");
+    performer.set("p4", 0.0);
+    performer.set("p68", 1.0);
+    CHECK(at(performer, 0.01) == "b");
+    CHECK(at(performer, 0.5) == "b");
+    performer.set("p4", 1.0);
+    CHECK(at(performer, 0.01) == "a");
+}

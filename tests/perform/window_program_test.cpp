@@ -115,6 +115,24 @@ TEST_CASE("a layer of more clips than a program has room for sums as one of a fe
     }
 }
 
+TEST_CASE("a program says for how many more samples it has room") {
+    const Layer layer(3, 1, 1);
+    const ClipFrames clip(layer.clips[0]), difference(layer.turns[0]);
+    AlignedFloats pose(4 * lanes, 0.0F);
+    WindowProgram program({0, lanes}, {pose.data(), lanes});
+    program.begin({0, lanes});
+    std::size_t samples = 0, turns = 0;
+    for (; program.has_room(1, 0); ++samples) { program.add(Layer::sample(clip, samples), nullptr); }
+    for (; program.has_room(0, 1); ++turns) { program.add_turn(Layer::sample(difference, turns), nullptr); }
+    CHECK(samples == 48);
+    CHECK(turns == 8);
+    // And makes some when it has none.
+    program.make_room();
+    CHECK(program.has_room(48, 8));
+    CHECK_FALSE(program.has_room(49, 0));
+    CHECK_FALSE(program.has_room(0, 9));
+}
+
 TEST_CASE("layers of a program do not mix, however many they are and whatever they hold") {
     const Layer lowest(20, 3, 1), many(400, 60, 10), few(90, 2, 0);
     const std::array<const Layer*, 3> kinds{&many, &few, &lowest};
