@@ -122,8 +122,10 @@ TEST_CASE("a program says for how many more samples it has room") {
     WindowProgram program({0, lanes}, {pose.data(), lanes});
     program.begin({0, lanes});
     std::size_t samples = 0, turns = 0;
-    for (; program.has_room(1, 0); ++samples) { program.add(Layer::sample(clip, samples), nullptr); }
-    for (; program.has_room(0, 1); ++turns) { program.add_turn(Layer::sample(difference, turns), nullptr); }
+    for (; program.has_room(1, 0) && samples < 49; ++samples) { program.add(Layer::sample(clip, samples), nullptr); }
+    for (; program.has_room(0, 1) && turns < 9; ++turns) {
+        program.add_turn(Layer::sample(difference, turns), nullptr);
+    }
     CHECK(samples == 48);
     CHECK(turns == 8);
     // And makes some when it has none.
