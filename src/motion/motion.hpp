@@ -128,8 +128,6 @@ struct Motion {
     bool nothing = false;           ///< it has no leaves: what is below shows
     bool synced = false;            ///< some leaf follows the shared phase
     bool paced = false;             ///< some leaf has a rate of its own, or its pace is kept
-    bool adds = false;              ///< some leaf is added to the rest
-    bool steps = false;             ///< some clip of it has stepped tracks
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 

@@ -63,11 +63,13 @@ struct CompiledState {
     bool only_phase = false;           ///< while it keeps step, its clips have no places of their own and pass nothing
     bool endless = false;              ///< what leads its motion loops
     bool restless = false;             ///< when that is hangs on more than its own time and what it reads
+    std::uint32_t first_leaf = 0;      ///< of its motion
     SlotSet reads = 0;                 ///< the values that its decisions read
     std::uint16_t parent = nothing;    ///< the node that holds it
     std::uint16_t visible = 0;         ///< the public state that it is, or is inside of
     std::uint16_t motion = 0;          ///< index into `motions`
     std::uint16_t start = 0;           ///< of a machine
+    bool plain = false;                ///< its motion is of clips that count alike on all joints, inside the mask alone
     bool starts_here = false;          ///< of a machine: in the state that plays what the body already does
     std::uint16_t resume = nothing;    ///< of a machine: where it keeps the node it was left in
     std::uint16_t passes_on = nothing; ///< states that play the same named motion share this
@@ -109,6 +111,7 @@ struct CompiledLayer {
     bool has_whole_body = false;          ///< some state of it counts beyond the mask
     bool has_terms = false;               ///< some motion of it has weights by expressions
     bool may_hide = false;                ///< all that is below it, if it covers it
+    bool joins = false;                   ///< it may be blended in one pass with those below it
     bool moves = true;                    ///< it may reach a joint whose translation or scale some clip moves
     std::uint16_t in_step_with = nothing; ///< a layer below, whose shared phase its own follows
     bool gives_step = false;              ///< some layer follows its shared phase

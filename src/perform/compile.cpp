@@ -273,11 +273,6 @@ private:
     /// What costs a frame nothing because it cannot happen.
     void note_what_frames_may_skip() {
         CharacterData& data = *data_;
-        for (Motion& motion : data.motions.motions) {
-            const auto leaves = data.motions.leaves_of(motion);
-            motion.steps =
-                std::any_of(leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.frames.steps; });
-        }
         for (CompiledState& state : data.states) {
             const bool goes_on = state.kind == NodeKind::pick ||
                                  (state.kind == NodeKind::choose && data.chooses[state.selector].by != nothing);
@@ -287,6 +282,9 @@ private:
             const Motion& motion = data.motions.motions[state.motion];
             const auto leaves = data.motions.leaves_of(motion);
             const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
+            state.first_leaf = motion.first_leaf;
+            state.plain = !motion.nothing && !state.whole_body && motion.channel_count == 0 &&
+                          of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
             state.synced = motion.synced;
             state.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_moments; });
             state.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
@@ -295,9 +293,11 @@ private:
             layer.has_terms = layer.has_terms || motion.term_count > 0;
         }
         for (CompiledLayer& layer : data.layers) {
-            layer.may_hide = layer.mode == LayerMode::replace && layer.space == LayerSpace::local &&
-                             (layer.mask == nothing || layer.has_whole_body);
-            data.some_layer_hides = data.some_layer_hides || (layer.may_hide && &layer != &data.layers.front());
+            const bool alike = layer.mode == LayerMode::replace && layer.space == LayerSpace::local,
+                       lowest = &layer == &data.layers.front();
+            layer.joins = alike || lowest;
+            layer.may_hide = alike && (layer.mask == nothing || layer.has_whole_body);
+            data.some_layer_hides = data.some_layer_hides || (layer.may_hide && !lowest);
         }
     }
 

@@ -431,7 +431,6 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
         }
         motion.synced = motion.synced || leaf.synced;
         motion.paced = motion.paced || !leaf.pace.empty() || leaf.pace_group != 0;
-        motion.adds = motion.adds || leaf.additive != no_index;
     }
     context_.most_leaves = std::max<std::size_t>(context_.most_leaves, building.leaves.size());
     table.leaves.insert(table.leaves.end(), building.leaves.begin(), building.leaves.end());

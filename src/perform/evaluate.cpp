@@ -6,6 +6,7 @@
 #include "perform/playheads.hpp"
 
 #include <algorithm>
+#include <cstring>
 #include <span>
 
 namespace gait {
@@ -35,88 +36,132 @@ struct Masks {
     const float* mask_of_added = nullptr; ///< the same for what is added
 };
 
-/// Writes what the clips of a layer count into the layer that a program has begun.
-class LayerWriter {
+/// What is moved on the lanes of a part, as it is summed.
+class MovedSums {
 public:
-    /// `shift` seconds from now, when the shared phase is at `phase`. `moved`: null where nobody asks for what is
-    /// moved.
-    LayerWriter(const CharacterData& data, const PerformerBlock& block, double shift, ClipPlace phase,
-                WindowProgram& program, MovedValues* moved)
-        : data_(data), block_(block), part_(program.part()), program_(program), phase_(phase), shift_(shift) {
-        if (moved == nullptr) { return; }
-        moved_ = moved->at.data();
-        first_moved_ = data.first_moved(part_.first);
-        moved_count_ = data.first_moved(part_.end()) - first_moved_;
-        for (std::size_t m = 0; m < moved_count_; ++m) { moved_[m] = {}; }
+    /// `values`: null where nobody asks for them.
+    MovedSums(const CharacterData& data, Window part, MovedValues* values) : part_(part) {
+        if (values == nullptr) { return; }
+        first_ = data.first_moved(part.first);
+        count_ = data.first_moved(part.end()) - first_;
+        of_ = data.moved.data() + first_;
+        at_ = values->at.data();
+        for (std::size_t m = 0; m < count_; ++m) { at_[m] = {}; }
     }
 
-    /// `masks`: null where all its clips count alike on all joints.
-    void write(const Instance& instance, float share, const Masks* masks) {
-        const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
-        const Leaf* leaves = data_.motions.leaves.data() + motion.first_leaf;
-        const bool in_step = instance.timing == Timing::shared;
-        const auto playing = block_.playing(instance);
-        const bool alike = masks == nullptr && motion.channel_count == 0 && shift_ == 0 && !motion.steps;
-        if (!alike || block_.has_signs(instance) ||
-            !program_.has_room(playing.size(), motion.adds ? playing.size() : 0)) {
-            return write_unlike(instance, share, masks == nullptr ? Masks{} : *masks);
-        }
-        program_.keep_numbers();
-        for (const Playhead& playhead : playing) {
-            const Leaf& leaf = leaves[playhead.leaf];
-            const ClipPlace place =
-                leaf.synced && in_step ? phase_in(leaf) : ClipPlace{playhead.position, playhead.loops};
-            write_alike(leaf, place, share * playhead.weight);
-        }
+    [[nodiscard]] bool any() const { return count_ > 0; }
+    /// What one of the character's `moved` is off rest in two frames.
+    void add(std::uint16_t moved, const float* from, const float* to, float first, float second) {
+        const std::size_t m = moved - first_; // wraps round to a large one before the part
+        if (m >= count_) { return; }
+        // Four at once: left alone, the compiler takes them one by one where it puts this into its caller.
+        using Four [[gnu::vector_size(16)]] = float;
+        Four a, b, sum;
+        std::memcpy(&a, from, sizeof a);
+        std::memcpy(&b, to, sizeof b);
+        std::memcpy(&sum, &at_[m], sizeof sum);
+        sum += first * a + second * b;
+        std::memcpy(&at_[m], &sum, sizeof sum);
     }
-
-    /// The rest pose, so much of it, where no clip covers it.
-    void write_rest(Folded cover, const float* mask) {
-        program_.make_room();
-        float* w = program_.more_quaternions() + 3 * window_lanes;
-        for (std::size_t lane = 0; lane < part_.lanes; ++lane) {
-            w[lane] += cover.whole_body + cover.masked * (mask != nullptr ? mask[lane] : 1.0F);
-        }
+    /// The same of a clip; `profile` [lanes]: what it counts from lane to lane, null where that is the same.
+    void add(const Leaf& leaf, const Sample& sample, const float* profile) {
+        const std::uint8_t moves = leaf.frames.moves;
+        const SampledClip& clip = *leaf.sampled;
+        if ((moves & ClipFrames::has_moving_translations) != 0) { add(clip.moving_translations, sample, profile); }
+        if ((moves & ClipFrames::has_still_translations) != 0) { add(clip.still_translations, sample, profile); }
+        if ((moves & ClipFrames::has_scales) == 0) [[likely]] { return; }
+        add(clip.moving_scales, sample, profile);
+        add(clip.still_scales, sample, profile);
     }
-
-    /// Brings what is moved to a whole; `inverse` [lanes] is one over what the weights make up, null where that is 1.
-    void finish_moves(const float* inverse) {
-        const MovedJoint* of = data_.moved.data() + first_moved_;
-        for (std::size_t m = 0; m < moved_count_; ++m) {
-            const float scale = inverse == nullptr ? 1 : inverse[of[m].joint - part_.first];
+    /// A step as it stands.
+    void add(const StepTrack& steps, const std::array<float, 4>& values, float weight) {
+        auto& at = at_[steps.moved - first_];
+        for (std::size_t axis = 0; axis < 3; ++axis) { at[axis] += weight * values[axis]; }
+    }
+    /// Brings them to a whole; `inverse` [lanes] is one over what the weights make up, null where that is 1.
+    void finish(const float* inverse) {
+        for (std::size_t m = 0; m < count_; ++m) {
+            const float scale = inverse == nullptr ? 1 : inverse[of_[m].joint - part_.first];
             for (std::size_t axis = 0; axis < 3; ++axis) {
-                float& value = moved_[m][axis];
-                value = of[m].rest[axis] + value * scale;
+                float& value = at_[m][axis];
+                value = of_[m].rest[axis] + value * scale;
             }
         }
     }
 
 private:
-    /// Where the shared phase has a clip.
-    [[nodiscard]] ClipPlace phase_in(const Leaf& leaf) const {
-        return leaf.warp == no_index ? phase_ : warped(data_.motions.warp_of(leaf), phase_);
+    void add(const SparseRows& rows, const Sample& sample, const float* profile) {
+        const std::size_t count = rows.joints.size();
+        const std::size_t width = rows.constant() ? 0 : 4 * count;
+        const float* from = rows.values.data() + sample.frame * width;
+        const float* to = sample.clip->next > 0 ? from + width : from;
+        for (std::size_t i = 0; i < count; ++i, from += 4, to += 4) {
+            const std::size_t lane = rows.joints[i] - part_.first; // wraps round to a large one before the part
+            if (lane >= part_.lanes) { continue; }
+            const float factor = profile == nullptr ? 1 : profile[lane];
+            add(rows.moved[i], from, to, factor * sample.first_weight, factor * sample.second_weight);
+        }
     }
 
-    /// A clip that counts `weight` on all joints, as it is.
-    void write_alike(const Leaf& leaf, ClipPlace place, float weight) {
-        if (!(weight > 0)) { return; }
+    Window part_;
+    std::array<float, 4>* at_ = nullptr; ///< those of the character's that are on these lanes
+    const MovedJoint* of_ = nullptr;
+    std::size_t first_ = 0, count_ = 0;
+};
+
+/// Where the shared phase has a clip.
+ClipPlace place_in(const CharacterData& data, const Leaf& leaf, ClipPlace phase) {
+    return leaf.warp == no_index ? phase : warped(data.motions.warp_of(leaf), phase);
+}
+
+/// Writes clips that count alike on all joints, as they are, into the layer that a program has begun.
+void write_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance, float share,
+                 WindowProgram& program, MovedSums& moved) {
+    const Leaf* leaves = data.motions.leaves.data() + data.states[instance.state].first_leaf;
+    const bool in_step = instance.timing == Timing::shared;
+    for (const Playhead& playhead : block.playing(instance)) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        const float weight = share * playhead.weight;
+        if (!(weight > 0)) { continue; }
+        ClipPlace place{playhead.position, playhead.loops};
+        if (leaf.synced && in_step) { place = place_in(data, leaf, phase_of(block.layer())); }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
-        if (leaf.frames.moves != 0 && moved_count_ > 0) {
+        if (leaf.frames.moves != 0 && moved.any()) {
             if (leaf.moving != nullptr) {
                 const float* from = leaf.moving + 4 * std::size_t(sample.frame);
-                add_move(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
-                         sample.second_weight);
+                moved.add(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
+                          sample.second_weight);
             } else {
-                add_moves(leaf, sample, nullptr);
+                moved.add(leaf, sample, nullptr);
             }
         }
-        if (leaf.additive != no_index) { return program_.add_turn(sample, nullptr); }
-        const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
-        program_.add(sample, odd == nullptr ? nullptr : odd + part_.first);
+        if (leaf.additive != no_index) {
+            program.add_turn(sample, nullptr);
+        } else {
+            const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;
+            program.add(sample, odd == nullptr ? nullptr : odd + program.part().first);
+        }
     }
+}
 
-    /// Clips that count otherwise from joint to joint, are turned round on some, or have steps.
-    [[gnu::noinline]] void write_unlike(const Instance& instance, float share, Masks masks) {
+/// How clips count otherwise.
+struct Unlike {
+    float share;     ///< of the instance
+    double shift;    ///< seconds from now
+    ClipPlace phase; ///< the shared one, then
+    Masks masks;
+};
+
+/// The same of clips that count otherwise from joint to joint, are turned round on some, have steps, or are asked for
+/// at another time than now.
+class UnlikeWriter {
+public:
+    UnlikeWriter(const CharacterData& data, const PerformerBlock& block, const Unlike& how, WindowProgram& program,
+                 MovedSums& moved)
+        : data_(data), block_(block), how_(how), part_(program.part()), program_(program), moved_(moved) {}
+
+    void write(const Instance& instance) {
+        const Masks& masks = how_.masks;
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const auto leaves = data_.motions.leaves_of(motion);
         signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
@@ -124,13 +169,13 @@ private:
         if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
         for (const Playhead& playhead : block_.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
-            const float weight = share * playhead.weight;
+            const float weight = how_.share * playhead.weight;
             if (!(weight > 0)) { continue; }
             ClipPlace place{playhead.position, playhead.loops};
             if (follows_phase(instance, leaf)) {
-                place = phase_in(leaf);
-            } else if (shift_ != 0) {
-                place = moved_on(leaf, place, shift_ * own_speed(instance, leaf, playhead));
+                place = place_in(data_, leaf, how_.phase);
+            } else if (how_.shift != 0) {
+                place = moved_on(leaf, place, how_.shift * own_speed(instance, leaf, playhead));
             }
             const Sample sample = sample_at(leaf.frames, place.position, weight);
             program_.make_room();
@@ -138,7 +183,7 @@ private:
             const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
             const float* profile = under(masks.mask, own);
             // Translations are brought to a whole when all are summed, those of what is added with them.
-            if (leaf.frames.moves != 0 && moved_count_ > 0) { add_moves(leaf, sample, profile); }
+            if (leaf.frames.moves != 0 && moved_.any()) { moved_.add(leaf, sample, profile); }
             if (leaf.frames.steps) { add_steps(*leaf.sampled, place.position, weight, profile); }
             if (leaf.additive != no_index) {
                 program_.add_turn(sample,
@@ -149,6 +194,7 @@ private:
         }
     }
 
+private:
     /// What a clip counts under a mask, a lane each, its own part of the body being `own`; null: everywhere the same.
     const float* under(const float* mask, const float* own) {
         if (own == nullptr) { return mask; }
@@ -175,39 +221,6 @@ private:
         return factors;
     }
 
-    void add_moves(const Leaf& leaf, const Sample& sample, const float* profile) {
-        const std::uint8_t moves = leaf.frames.moves;
-        const SampledClip& clip = *leaf.sampled;
-        if ((moves & ClipFrames::has_moving_translations) != 0) {
-            add_moves(clip.moving_translations, sample, profile);
-        }
-        if ((moves & ClipFrames::has_still_translations) != 0) { add_moves(clip.still_translations, sample, profile); }
-        if ((moves & ClipFrames::has_scales) == 0) [[likely]] { return; }
-        add_moves(clip.moving_scales, sample, profile);
-        add_moves(clip.still_scales, sample, profile);
-    }
-    void add_moves(const SparseRows& rows, const Sample& sample, const float* profile) {
-        const std::size_t count = rows.joints.size();
-        const std::size_t width = rows.constant() ? 0 : 4 * count;
-        const float* from = rows.values.data() + sample.frame * width;
-        const float* to = sample.clip->next > 0 ? from + width : from;
-        for (std::size_t i = 0; i < count; ++i, from += 4, to += 4) {
-            const std::size_t lane = rows.joints[i] - part_.first; // wraps round to a large one before the part
-            if (lane >= part_.lanes) { continue; }
-            const float factor = profile == nullptr ? 1 : profile[lane];
-            add_move(rows.moved[i], from, to, factor * sample.first_weight, factor * sample.second_weight);
-        }
-    }
-    /// What one of the character's `moved` is off rest in two frames.
-    void add_move(std::uint16_t moved, const float* from, const float* to, float first, float second) {
-        const std::size_t m = moved - first_moved_; // wraps round to a large one before the part
-        if (m >= moved_count_) { return; }
-        // All read before any is written: four at once.
-        std::array<float, 4> sum = moved_[m];
-        for (std::size_t axis = 0; axis < 4; ++axis) { sum[axis] += first * from[axis] + second * to[axis]; }
-        moved_[m] = sum;
-    }
-
     void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
         const auto seconds = float(position * clip.seconds);
         for (const StepTrack& steps : clip.steps) {
@@ -225,23 +238,39 @@ private:
                 }
                 continue;
             }
-            if (moved_count_ == 0) { continue; }
-            auto& at = moved_[steps.moved - first_moved_];
-            for (std::size_t axis = 0; axis < 3; ++axis) { at[axis] += weight * values[axis]; }
+            if (moved_.any()) { moved_.add(steps, values, weight); }
         }
     }
 
     Room<ChannelProfiles, 1> channels_;
     const CharacterData& data_;
     const PerformerBlock& block_;
+    const Unlike& how_;
     const Window& part_;
     WindowProgram& program_;
-    std::array<float, 4>* moved_ = nullptr; ///< those of the character's that are on these lanes
-    std::size_t first_moved_ = 0, moved_count_ = 0;
-    ClipPlace phase_;
-    double shift_;
+    MovedSums& moved_;
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
+
+/// Apart from what most frames do, so that its scratch is not in between.
+[[gnu::noinline]] void write_unlike(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                    const Unlike& how, WindowProgram& program, MovedSums& moved) {
+    UnlikeWriter(data, block, how, program, moved).write(instance);
+}
+
+/// Whether `write_alike` will do for what an instance shows now.
+bool are_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
+    return data.states[instance.state].plain && !block.has_signs(instance);
+}
+
+/// The rest pose, so much of it, where no clip covers it.
+void write_rest(Folded cover, const float* mask, WindowProgram& program) {
+    program.make_room();
+    float* w = program.more_quaternions() + 3 * window_lanes;
+    for (std::size_t lane = 0; lane < program.part().lanes; ++lane) {
+        w[lane] += cover.whole_body + cover.masked * (mask != nullptr ? mask[lane] : 1.0F);
+    }
+}
 
 } // namespace
 
@@ -260,26 +289,40 @@ void fill_rest(const CharacterData& data, Window window, PoseRows out) {
     }
 }
 
+void write_only(const CharacterData& data, const PerformerBlock& block, const Instance& only, WindowProgram& program,
+                MovedValues* moved) {
+    MovedSums sums(data, program.part(), moved);
+    if (are_alike(data, block, only)) {
+        write_alike(data, block, only, 1, program, sums);
+    } else {
+        write_unlike(data, block, only, {1, 0, phase_of(block.layer()), {}}, program, sums);
+    }
+    sums.finish(nullptr);
+}
+
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
-    LayerWriter writer(data_, block_, shift_, phase_, program, moved);
-    if (shares_.plain) [[likely]] {
-        for (std::size_t i = first_instance_; i < last_instance_; ++i) {
-            if (shares_.share[i] > 0) { writer.write(layer.instances[i], shares_.share[i], nullptr); }
-        }
-        return writer.finish_moves(nullptr);
-    }
+    MovedSums sums(data_, program.part(), moved);
     Folded rest = counted(shares_.folded);
     rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
-    const UnlikeCover cover = cover_of(program, rest);
-    const Masks inside{cover.mask, cover.mask_over}, everywhere{nullptr, cover.inverse};
+    const UnlikeCover cover = shares_.plain ? UnlikeCover{} : cover_of(program, rest);
     for (std::size_t i = first_instance_; i < last_instance_; ++i) {
-        if (!(shares_.share[i] > 0)) { continue; }
-        const Masks& masks = data_.states[layer.instances[i].state].whole_body ? everywhere : inside;
-        writer.write(layer.instances[i], shares_.share[i], cover.mask == nullptr ? nullptr : &masks);
+        const Instance& instance = layer.instances[i];
+        const float share = shares_.share[i];
+        if (!(share > 0)) { continue; }
+        if (cover.mask == nullptr && shift_ == 0 && are_alike(data_, block_, instance)) {
+            write_alike(data_, block_, instance, share, program, sums);
+            continue;
+        }
+        Unlike how{share, shift_, phase_, {}};
+        if (cover.mask != nullptr) {
+            const bool beyond = data_.states[instance.state].whole_body;
+            how.masks = beyond ? Masks{nullptr, cover.inverse} : Masks{cover.mask, cover.mask_over};
+        }
+        write_unlike(data_, block_, instance, how, program, sums);
     }
-    if (rest.masked + rest.whole_body > 0) { writer.write_rest(rest, cover.mask); }
-    writer.finish_moves(cover.inverse);
+    if (rest.masked + rest.whole_body > 0) { write_rest(rest, cover.mask, program); }
+    sums.finish(cover.inverse);
 }
 
 UnlikeCover LayerPose::cover_of(WindowProgram& program, Folded rest) const {

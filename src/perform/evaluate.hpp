@@ -51,18 +51,25 @@ struct UnlikeCover {
     float* mask_over;  ///< and the mask over it
 };
 
+/// The motion that is all there is of a layer, in full: nothing fades, and it is inside the mask alone. Null where
+/// there is more to say.
+[[nodiscard]] inline const Instance* only_motion(const CharacterData& data, const LayerHeader& layer) {
+    const bool one = layer.instance_count == 1 && layer.offset_active == 0;
+    return one && data.states[layer.instances[0].state].plain ? layer.instances.data() : nullptr;
+}
+/// Writes the rotations of that one into the layer that `program` has begun, and where `moved` is not null says what is
+/// moved on its lanes.
+void write_only(const CharacterData& data, const PerformerBlock& block, const Instance& only, WindowProgram& program,
+                MovedValues* moved);
+
 /// A layer's pose, with what all its windows share.
 class LayerPose {
 public:
     LayerPose(const CharacterData& data, const PerformerBlock& block, const Evaluation& what = everything_now)
-        : LayerPose(data, block, block.layer_index(), what) {} // NOLINT: the analyzer misses the shares' initial values
-    /// Of another layer of the same performer.
-    LayerPose(const CharacterData& data, const PerformerBlock& block, std::size_t layer,
-              const Evaluation& what = everything_now)
-        : data_(data), block_(block.of_layer(layer)), shares_(data, block_, what), phase_(phase_of(block_.layer())),
-          shift_(what.shift), first_instance_(std::uint8_t(what.first_instance)),
-          last_instance_(std::uint8_t(std::min<std::size_t>(block_.layer().instance_count, what.last_instance))),
-          offset_(what.with_offset && block_.layer().offset_active != 0) {
+        : data_(data), block_(block), shares_(data, block, what), phase_(phase_of(block.layer())), shift_(what.shift),
+          first_instance_(std::uint8_t(what.first_instance)),
+          last_instance_(std::uint8_t(std::min<std::size_t>(block.layer().instance_count, what.last_instance))),
+          offset_(what.with_offset && block.layer().offset_active != 0) {
         if (shift_ != 0) { phase_ = later_phase(data, block_, shift_); }
     }
 
@@ -71,8 +78,7 @@ public:
     /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
     /// they are (see `fill_rest`).
     void evaluate(Window window, PoseRows out) const;
-    /// Writes the rotations, without the layer's offset, into the layer that `program` has begun, and where `moved` is
-    /// not null says what is moved on its lanes.
+    /// The same as `write_only`, without the layer's offset.
     void write(WindowProgram& program, MovedValues* moved) const;
     /// Whether an offset lies on what `write` gives.
     [[nodiscard]] bool has_offset() const { return offset_; }

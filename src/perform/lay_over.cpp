@@ -1,7 +1,6 @@
 #include "perform/lay_over.hpp"
 
 #include "math/pose_kernels.hpp"
-#include "math/room.hpp"
 #include "math/rotations.hpp"
 
 #include <algorithm>
@@ -20,8 +19,13 @@ struct Cover {
     [[nodiscard]] bool shows() const { return weight > 0 && (adds || masked + whole_body > 0); }
 };
 
+/// That of a layer that plays inside the mask alone, and nothing beside it.
+Cover whole_cover(const CompiledLayer& own, const LayerHeader& layer) {
+    return {float(std::clamp(layer.weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
+}
+
 Cover cover_of(const CompiledLayer& own, const LayerPose& pose) {
-    Cover cover{float(std::clamp(pose.block().layer().weight.value, 0.0, 1.0)), 1, 0, own.mode == LayerMode::add};
+    Cover cover = whole_cover(own, pose.block().layer());
     const PoseShares& shares = pose.shares();
     if (cover.adds || (shares.plain && shares.masked == 1)) { return cover; } // NOLINT: they have initial values
     cover.whole_body = std::clamp(shares.whole_body + shares.folded.whole_body, 0.0F, 1.0F);
@@ -210,17 +214,6 @@ void layer_cover(const CharacterData& data, const PerformerBlock& block, std::sp
 
 namespace {
 
-/// A layer that shows. The lowest of all lies over nothing.
-struct ShownLayer {
-    static constexpr Cover whole{1, 1, 0, false};
-    ShownLayer(const CharacterData& data, const PerformerBlock& block, std::size_t layer, const CompiledLayer& compiled)
-        : own(compiled), pose(data, block, layer), cover(layer == 0 ? whole : cover_of(own, pose)) {}
-
-    const CompiledLayer& own;
-    LayerPose pose;
-    Cover cover;
-};
-
 /// The lowest layer that is looked at: what a whole layer hides is not.
 std::size_t lowest_shown(const CharacterData& data, const PerformerBlock& block) {
     for (std::size_t l = data.layers.size(); l-- > 1;) {
@@ -229,105 +222,112 @@ std::size_t lowest_shown(const CharacterData& data, const PerformerBlock& block)
     return 0;
 }
 
-/// The layers that show, from the lowest up.
-class ShownLayers {
-public:
-    ShownLayers(const CharacterData& data, const PerformerBlock& block) {
-        const std::size_t lowest = data.some_layer_hides ? lowest_shown(data, block) : 0;
-        std::size_t l = lowest;
-        for (auto own = data.layers.begin() + std::ptrdiff_t(lowest); own != data.layers.end(); ++own, ++l) {
-            LayerHeader& header = block.of_layer(l).layer();
-            const bool may_show = l == lowest || header.weight.value > 0;
-            const bool shows = may_show && (layers_.make(count_, data, block, l, *own).cover.shows() || l == lowest);
-            if (shows) { ++count_; }
-            // As it comes back it finds its hemisphere anew.
-            if (!shows && header.shown != 0) { block.of_layer(l).forget_hemispheres(); }
-            header.shown = shows ? 1 : 0;
-        }
-    }
-    [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] ShownLayer& operator[](std::size_t layer) { return layers_[layer]; }
+/// Notes whether a layer that is not the lowest of all shows now.
+bool note_shown(const PerformerBlock& block, bool shows) {
+    std::uint8_t& shown = block.layer().shown;
+    // As it comes back it finds its hemisphere anew.
+    if (!shows && shown != 0) { block.forget_hemispheres(); }
+    shown = shows ? 1 : 0;
+    return shows;
+}
 
-private:
-    std::size_t count_ = 0;
-    Room<ShownLayer, most_layers> layers_;
-};
-
-/// Whether a layer that is not the lowest is blended in one pass with those below it.
-bool joins(const ShownLayer& layer) {
-    return layer.own.space == LayerSpace::local && !layer.cover.adds && !layer.pose.has_offset();
+/// Whether a layer is blended in one pass with those below it, or does not show at all.
+bool joins(const CompiledLayer& own, const LayerHeader& layer) {
+    return (own.joins && layer.offset_active == 0) || !(layer.weight.value > 0);
 }
 
 /// All that some layers may move: everything where the lowest of all is among them.
-Window reach_of(const CharacterData& data, ShownLayers& layers, std::size_t first, std::size_t last) {
-    if (first == 0) { return {0, data.layout.lanes}; }
-    Window reach = layers[first].pose.block().reach();
+Window reach_of(const PerformerLayout& layout, std::size_t first, std::size_t last) {
+    if (first == 0) { return {0, layout.lanes}; }
+    Window reach = layout.layers[first].reach;
     for (std::size_t l = first + 1; l < last; ++l) {
-        const Window own = layers[l].pose.block().reach();
+        const Window own = layout.layers[l].reach;
         const std::size_t begin = std::min(reach.first, own.first);
         reach = {begin, std::max(reach.end(), own.end()) - begin};
     }
     return reach;
 }
 
+/// Writes down what of a layer lies over those below it in a window, if it shows.
+void write_over(const CharacterData& data, const PerformerBlock& block, Window window, WindowProgram& program,
+                MovedValues& moved) {
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    if (!(block.layer().weight.value > 0)) {
+        note_shown(block, false);
+        return;
+    }
+    const Window part = common(window, block.reach());
+    const auto lay = [&](const Cover& cover, auto write) {
+        if (!note_shown(block, cover.shows()) || part.lanes == 0) { return; }
+        program.begin(part);
+        const float* weights = weigh(data, own, cover, part, program.lane_numbers());
+        program.cover(weights, block.hemispheres(part.first));
+        write(own.moves ? &moved : nullptr);
+        if (own.moves) { mix_moved(data, weights, part, rows_at(data, block, part), moved); }
+    };
+    if (const Instance* only = only_motion(data, block.layer())) {
+        lay(whole_cover(own, block.layer()),
+            [&](MovedValues* values) { write_only(data, block, *only, program, values); });
+    } else {
+        const LayerPose pose(data, block);
+        lay(cover_of(own, pose), [&](MovedValues* values) { pose.write(program, values); });
+    }
+}
+
 /// Blends layers in one pass, the one at `first` either the lowest of all or one that joins what is there.
-void blend_together(const CharacterData& data, ShownLayers& layers, std::size_t first, std::size_t last) {
-    each_window(reach_of(data, layers, first, last), [&](Window window) {
-        const PoseRows out = rows_at(data, layers[first].pose.block(), window);
+void blend_together(const CharacterData& data, const PerformerBlock& block, std::size_t first, std::size_t last) {
+    each_window(reach_of(data.layout, first, last), [&](Window window) {
+        const PoseRows out = rows_at(data, block, window);
         WindowProgram program(window, out);
         MovedValues moved;
-        for (std::size_t l = first; l < last; ++l) {
-            const ShownLayer& layer = layers[l];
-            if (l == 0) {
-                program.begin(window);
-                layer.pose.write(program, &moved);
-                show_moved(data, window, moved, out);
-                continue;
+        std::size_t l = first;
+        if (l == 0) {
+            program.begin(window);
+            const PerformerBlock lowest = block.of_layer(l++);
+            if (const Instance* only = only_motion(data, lowest.layer())) {
+                write_only(data, lowest, *only, program, &moved);
+            } else {
+                LayerPose(data, lowest).write(program, &moved);
             }
-            const PerformerBlock& block = layer.pose.block();
-            const Window part = common(window, block.reach());
-            if (part.lanes == 0) { continue; }
-            program.begin(part);
-            const float* weights = weigh(data, layer.own, layer.cover, part, program.lane_numbers());
-            program.cover(weights, block.hemispheres(part.first));
-            layer.pose.write(program, layer.own.moves ? &moved : nullptr);
-            if (layer.own.moves) { mix_moved(data, weights, part, rows_at(data, block, part), moved); }
+            show_moved(data, window, moved, out);
         }
+        for (; l < last; ++l) { write_over(data, block.of_layer(l), window, program, moved); }
         program.run();
     });
 }
 
-/// Lays one layer over those below. Apart from what most frames do, so that its scratch poses are not in between.
-[[gnu::noinline]] void lay_over_alone(const CharacterData& data, const ShownLayer& layer) {
-    const PerformerBlock& block = layer.pose.block();
-    if (layer.cover.adds) {
-        add_differences(data, block, layer.pose, layer.cover);
-    } else if (layer.own.space == LayerSpace::model) {
-        replace_in_model(data, block, layer.pose, layer.cover);
+/// A layer by itself, over those below it if there are any. Apart from what most frames do, so that its scratch poses
+/// are not in between.
+[[gnu::noinline]] void lay_over_alone(const CharacterData& data, const PerformerBlock& block) {
+    const CompiledLayer& own = data.layers[block.layer_index()];
+    const LayerPose pose(data, block);
+    if (block.layer_index() == 0) {
+        return each_window(data, [&](Window window) { pose.evaluate(window, rows_at(data, block, window)); });
+    }
+    const Cover cover = cover_of(own, pose);
+    if (!note_shown(block, cover.shows())) { return; }
+    if (cover.adds) {
+        add_differences(data, block, pose, cover);
+    } else if (own.space == LayerSpace::model) {
+        replace_in_model(data, block, pose, cover);
     } else {
-        replace_local(data, block, layer.pose, layer.cover);
+        replace_local(data, block, pose, cover);
     }
 }
 
 } // namespace
 
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
-    ShownLayers layers(data, block);
-    for (std::size_t l = 0; l < layers.size();) {
-        const ShownLayer& layer = layers[l];
-        if (l == 0 ? !layer.pose.has_offset() : joins(layer)) {
-            std::size_t last = l + 1;
-            while (last < layers.size() && joins(layers[last])) { ++last; }
-            blend_together(data, layers, l, last);
+    const std::size_t count = data.layers.size();
+    for (std::size_t l = data.some_layer_hides ? lowest_shown(data, block) : 0; l < count;) {
+        std::size_t last = l;
+        while (last < count && joins(data.layers[last], block.of_layer(last).layer())) { ++last; }
+        if (last > l) {
+            blend_together(data, block, l, last);
             l = last;
-            continue;
-        }
-        if (l == 0) {
-            each_window(data, [&](Window window) { layer.pose.evaluate(window, rows_at(data, block, window)); });
         } else {
-            lay_over_alone(data, layer);
+            lay_over_alone(data, block.of_layer(l++));
         }
-        ++l;
     }
 }
 

@@ -57,9 +57,7 @@ struct PoseShares {
     PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
         fill_shares(block.layer(), what, share);
         const CompiledLayer& own = data.layers[block.layer_index()];
-        if ((own.has_nothing || own.has_whole_body) && !is_simple(data, block.layer(), what)) {
-            leave_out_nothing(data, block, what);
-        }
+        if (own.has_nothing || own.has_whole_body) { leave_out_nothing(data, block, what); }
     }
 
     InstanceShares share; ///< of the layer's pose; they sum to 1
@@ -70,13 +68,6 @@ struct PoseShares {
     float scale = 1;      ///< one over all of it, by which the shares were multiplied
 
 private:
-    /// Whether one motion is all there is, and plays something inside the mask.
-    static bool is_simple(const CharacterData& data, const LayerHeader& layer, const Evaluation& what) {
-        if (layer.instance_count != 1 || layer.offset_active != 0 || what.folded != nullptr) { return false; }
-        const CompiledState& state = data.states[layer.instances[0].state];
-        return what.first_instance == 0 && what.last_instance > 0 && !state.whole_body &&
-               !data.motions.motions[state.motion].nothing;
-    }
     /// Where some motions play nothing, or count on all joints.
     void leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
 };

@@ -33,6 +33,7 @@ void WindowProgram::add_more() {
 }
 
 void WindowProgram::spill() {
+    keep_numbers();
     const kernels::PoseLayer& layer = layers_[layer_count_ - 1];
     const std::size_t sources = source_count_ - first_source_, turns = turn_count_ - first_turn_;
     if (sources > 0) { sum_up(layer.sources, sources, part_.lanes, more_rows_.data(), more_); }

@@ -53,30 +53,27 @@ public:
         layer.hemispheres = hemispheres;
     }
 
-    /// Room for a number a lane. Before the layer's first sample there is room for four, which stay until the layer is
-    /// blended; after `make_room` for two, which the sample may use.
+    /// Room for a number a lane. Before the layer's first `make_room` there is room for four, which stay until the
+    /// layer is blended; after each for two, which the next sample may use.
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
-    /// Whether there is room for so many samples that use no such numbers, up to `turns` of them differences.
-    [[nodiscard]] bool has_room(std::size_t samples, std::size_t turns) const {
-        return source_count_ + samples <= most_sources && turn_count_ + turns <= most_turns;
-    }
-    /// To be called before the first sample after which there may be more numbers.
-    void keep_numbers() {
-        if (!sampled_) { kept_numbers_ = number_count_; }
-        sampled_ = true;
-    }
-    /// To be called before each sample, unless there is room.
+    /// To be called before such a sample.
     void make_room() {
-        keep_numbers();
         if (source_count_ == most_sources || turn_count_ == most_turns || number_count_ + 2 > numbers_.size()) {
             spill();
         }
+        keep_numbers();
     }
 
     /// Adds a clip's quaternions; `factors` [lanes of the part] are null where there are none.
-    void add(const Sample& sample, const float* factors) { fill(sources_[source_count_++], sample, factors); }
+    void add(const Sample& sample, const float* factors) {
+        if (source_count_ == most_sources) [[unlikely]] { spill(); }
+        fill(sources_[source_count_++], sample, factors);
+    }
     /// Adds a clip's differences.
-    void add_turn(const Sample& sample, const float* factors) { fill(turns_[turn_count_++], sample, factors); }
+    void add_turn(const Sample& sample, const float* factors) {
+        if (turn_count_ == most_turns) [[unlikely]] { spill(); }
+        fill(turns_[turn_count_++], sample, factors);
+    }
     /// Four rows, `window_lanes` apart, that are added to the layer's quaternions as they are.
     [[nodiscard]] float* more_quaternions();
 
@@ -109,6 +106,10 @@ private:
         kernels::PoseLayer& layer = layers_[layer_count_ - 1];
         layer.source_count = source_count_ - first_source_;
         layer.turn_count = turn_count_ - first_turn_;
+    }
+    void keep_numbers() {
+        if (!sampled_) { kept_numbers_ = number_count_; }
+        sampled_ = true;
     }
     void add_more();
     void run_layers();
