@@ -91,8 +91,9 @@ void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        if (instance.timing == Timing::shared && frame.state_of(instance).only_phase) { continue; }
-        const auto leaves = leaves_of(frame.data, instance);
+        const CompiledState& state = frame.state_of(instance);
+        if (instance.timing == Timing::shared && state.only_phase) { continue; }
+        const Leaf* leaves = frame.data.motions.leaves.data() + state.first_leaf;
         for (Playhead& playhead : frame.block.playing(instance)) {
             pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
         }
@@ -112,12 +113,6 @@ void age_layer(Frame& frame, double dt) {
     }
     if (layer.instance_count > 1) { drop_faded(frame); }
     if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { go_alone(frame); }
-}
-
-/// Time passes in the clips of a layer, and their travel is added to that of the layers below.
-void play_clips(Frame& frame, const SharedStep& shared, double dt, WeighedTravel* travel) {
-    if (travel != nullptr) { add_travel(frame, dt, shared.step, *travel); }
-    pass_clips(frame, shared, dt);
 }
 
 /// By what the phase of a layer goes that keeps in step with another, whose phase moves by `leader` now; null where
@@ -158,14 +153,10 @@ double go_over(Frame& frame, const PhaseStep* leader, double dt) {
     return goal.to + whole + (leader != nullptr ? 0 : apart.value);
 }
 
-/// How the layer's shared phase goes on for `dt` seconds, and its clips with it. `leader`: how that of the layer goes
-/// on with which it keeps in step; null where there is none.
-PhaseStep play_in_step(Frame& frame, const PhaseStep* leader, double dt, WeighedTravel* travel) {
+/// How the layer's shared phase goes on for `dt` seconds, by `clock` unless it goes over to another one. `leader`: how
+/// that of the layer goes on with which it keeps in step; null where there is none.
+SharedStep step_phase(Frame& frame, const PhaseClock& clock, const PhaseStep* leader, double dt) {
     LayerHeader& layer = frame.layer;
-    const bool follows = frame.own.in_step_with != nothing;
-    if (follows) { keep_step(layer, leader); }
-    // The cadence of the middle of the step, so that it hangs little on how long steps are.
-    const PhaseClock clock(frame.data, frame.block, dt / 2);
     const double from = strides_of(layer);
     SharedStep shared{&clock, {from, from}};
     if (layer.keeping == StepKeeping::led) {
@@ -176,9 +167,7 @@ PhaseStep play_in_step(Frame& frame, const PhaseStep* leader, double dt, Weighed
     } else {
         shared.step.to = clock.after(from, dt);
     }
-    if (follows && layer.keeping != StepKeeping::between) { layer.step_speed = (shared.step.to - from) / dt; }
-    play_clips(frame, shared, dt, travel);
-    return shared.step;
+    return shared;
 }
 
 /// Time passes in all layers.
@@ -193,14 +182,23 @@ void pass(Layers& layers, double dt) {
     Room<PhaseStep, most_layers> steps;
     std::uint32_t in_step = 0; // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        if (plays_synced(layers[l].data, layers[l].layer)) {
-            const std::uint16_t leader = layers[l].own.in_step_with; // a layer below
-            const bool led = leader != nothing && ((in_step >> leader) & 1U) != 0;
-            steps.make(l, play_in_step(layers[l], led ? &steps[leader] : nullptr, dt, travel));
+        Frame& frame = layers[l];
+        SharedStep shared;
+        Room<PhaseClock, 1> clock;
+        if (plays_synced(frame.data, frame.layer)) {
+            const std::uint16_t with = frame.own.in_step_with; // a layer below
+            const PhaseStep* leader = with != nothing && ((in_step >> with) & 1U) != 0 ? &steps[with] : nullptr;
+            if (with != nothing) { keep_step(frame.layer, leader); }
+            // The cadence of the middle of the step, so that it hangs little on how long steps are.
+            shared = step_phase(frame, clock.make(0, frame.data, frame.block, dt / 2), leader, dt);
+            if (with != nothing && frame.layer.keeping != StepKeeping::between) {
+                frame.layer.step_speed = (shared.step.to - shared.step.from) / dt;
+            }
+            steps.make(l, shared.step);
             in_step |= 1U << l;
-        } else {
-            play_clips(layers[l], {}, dt, travel);
         }
+        if (travel != nullptr) { add_travel(frame, dt, shared.step, *travel); }
+        pass_clips(frame, shared, dt);
     }
     if (travel != nullptr) {
         header.travel = header.travel * exponential(sum.twist);
