@@ -96,7 +96,7 @@ double wrapped_degrees(double degrees) {
     return rest <= -180 ? 180.0 : rest;
 }
 
-float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
+float run(std::span<const Instruction> code, const ExpressionInputs& inputs) {
     std::array<float, expression_stack> stack; // NOLINT: filled from below
     std::size_t top = 0;                       // one past the last value
     for (const Instruction& i : code) {

@@ -89,7 +89,14 @@ inline constexpr int expression_stack = deepest_expression + 8;
 /// Degrees into (-180, 180].
 [[nodiscard]] GAIT_API double wrapped_degrees(double degrees);
 
+/// Runs `code`, whatever it is.
+[[nodiscard]] GAIT_API float run(std::span<const Instruction> code, const ExpressionInputs& inputs);
+
 /// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
-[[nodiscard]] GAIT_API float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs);
+[[nodiscard]] inline float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
+    // Often it is a parameter's name alone.
+    const bool named = code.size() == 1 && code.front().operation == Operation::parameter;
+    return named ? inputs.smoothed[code.front().slot] : run(code, inputs);
+}
 
 } // namespace gait

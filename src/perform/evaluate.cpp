@@ -303,9 +303,13 @@ void write_only(const CharacterData& data, const PerformerBlock& block, const In
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
     MovedSums sums(data_, program.part(), moved);
-    Folded rest = counted(shares_.folded);
-    rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
-    const UnlikeCover cover = shares_.plain ? UnlikeCover{} : cover_of(program, rest);
+    Folded rest;
+    UnlikeCover cover{};
+    if (!shares_.plain) [[unlikely]] {
+        rest = counted(shares_.folded);
+        rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
+        cover = cover_of(program, rest);
+    }
     for (std::size_t i = first_instance_; i < last_instance_; ++i) {
         const Instance& instance = layer.instances[i];
         const float share = shares_.share[i];

@@ -223,10 +223,12 @@ void decide_all(Layers& layers) {
     if (!layers[0].data.forbidden.empty()) {
         layers.each([](Frame& frame) { yield_to_others(frame); });
     }
+    if (!layers.stirred()) { return; }
     layers.each([](Frame& frame) {
         frame.passed_count = 0;
         frame.led = false;
     });
+    layers.stir(false);
 }
 
 /// Nobody is told what a layer does that does not count.
@@ -308,9 +310,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
         decide_all(layers);
     }
     pass(layers, left);
-    bool passed = false;
-    layers.each([&](const Frame& frame) { passed = passed || frame.passed_count > 0; });
-    if (passed) { decide_all(layers); } // a mark at the step's very end
+    if (layers.stirred()) { decide_all(layers); } // a mark at the step's very end
     drop_old_signals(layers[0]);
     header.travel_share = dt > 0 ? header.travel_share / dt : share_before;
     evaluate_pose(data, block);

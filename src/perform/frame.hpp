@@ -59,6 +59,9 @@ public:
 
     [[nodiscard]] std::size_t size() const { return count_; }
     [[nodiscard]] Frame& operator[](std::size_t layer) { return frames_[layer]; }
+    /// Whether some layer passed a mark or was led since the last decision.
+    [[nodiscard]] bool stirred() const { return stirred_; }
+    void stir(bool stirred) { stirred_ = stirred; }
     template <typename Visit> void each(Visit visit) {
         Frame* frame = &frames_[0];
         for (const Frame* end = frame + count_; frame != end; ++frame) { visit(*frame); }
@@ -66,6 +69,7 @@ public:
 
 private:
     std::size_t count_;
+    bool stirred_ = false;
     Room<Frame, most_layers> frames_;
 };
 

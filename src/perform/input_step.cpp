@@ -220,9 +220,9 @@ void reset_inputs(Frame& frame) {
 
 void take_inputs(Frame& frame, double dt) {
     const CharacterData& data = frame.data;
-    for (const CompiledSignal& signal : data.signals) {
-        const SentSignal& sent = frame.block.signals()[&signal - data.signals.data()];
-        show(frame, signal.slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
+    for (std::size_t s = 0; frame.header.signals_live != 0 && s < data.signals.size(); ++s) {
+        const SentSignal& sent = frame.block.signals()[s];
+        show(frame, data.signals[s].slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
     }
     // Without smoothing `set` has carried the value over already.
     for (const std::uint16_t slot : data.smoothed) {
@@ -262,13 +262,13 @@ void forget_edges(Frame& frame) {
             show(frame, computed.slot, 0);
         }
     }
-    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+    for (std::size_t s = 0; frame.header.signals_live != 0 && s < frame.data.signals.size(); ++s) {
         frame.block.signals()[s].offered = frame.block.signals()[s].pending != 0 ? 1 : 0;
     }
 }
 
 void age_signals(Frame& frame, double dt) {
-    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+    for (std::size_t s = 0; frame.header.signals_live != 0 && s < frame.data.signals.size(); ++s) {
         SentSignal& sent = frame.block.signals()[s];
         sent.age += dt;
         sent.wait_left = std::max(0.0, sent.wait_left - dt);
@@ -277,9 +277,16 @@ void age_signals(Frame& frame, double dt) {
 }
 
 void drop_old_signals(Frame& frame) {
+    if (frame.header.signals_live == 0) { return; }
+    bool live = false;
     for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
-        if (frame.data.signals[s].keep == 0) { frame.block.signals()[s].pending = 0; }
+        const CompiledSignal& signal = frame.data.signals[s];
+        SentSignal& sent = frame.block.signals()[s];
+        if (signal.keep == 0) { sent.pending = 0; }
+        const bool shown = frame.block.smoothed()[signal.slot] != 0;
+        live = live || shown || sent.pending != 0 || sent.offered != 0 || sent.wait_left > 0;
     }
+    frame.header.signals_live = live ? 1 : 0;
 }
 
 void send_signal(Frame& frame, std::uint16_t signal) {
@@ -288,6 +295,7 @@ void send_signal(Frame& frame, std::uint16_t signal) {
     sent.offered = 0;
     sent.began_wait = 0;
     sent.age = 0;
+    frame.header.signals_live = 1;
     frame.header.moved |= slot_set(frame.data.signals[signal].slot);
 }
 

@@ -236,22 +236,9 @@ bool joins(const CompiledLayer& own, const LayerHeader& layer) {
     return (own.joins && layer.offset_active == 0) || !(layer.weight.value > 0);
 }
 
-/// All that some layers may move: everything where the lowest of all is among them.
-Window reach_of(const PerformerLayout& layout, std::size_t first, std::size_t last) {
-    if (first == 0) { return {0, layout.lanes}; }
-    Window reach = layout.layers[first].reach;
-    for (std::size_t l = first + 1; l < last; ++l) {
-        const Window own = layout.layers[l].reach;
-        const std::size_t begin = std::min(reach.first, own.first);
-        reach = {begin, std::max(reach.end(), own.end()) - begin};
-    }
-    return reach;
-}
-
 /// Writes down what of a layer lies over those below it in a window, if it shows.
-void write_over(const CharacterData& data, const PerformerBlock& block, Window window, WindowProgram& program,
-                MovedValues& moved) {
-    const CompiledLayer& own = data.layers[block.layer_index()];
+void write_over(const CharacterData& data, const CompiledLayer& own, const PerformerBlock& block, Window window,
+                WindowProgram& program, MovedValues& moved) {
     if (!(block.layer().weight.value > 0)) {
         note_shown(block, false);
         return;
@@ -274,13 +261,14 @@ void write_over(const CharacterData& data, const PerformerBlock& block, Window w
     }
 }
 
-/// Blends layers in one pass, the one at `first` either the lowest of all or one that joins what is there.
-void blend_together(const CharacterData& data, const PerformerBlock& block, std::size_t first, std::size_t last) {
-    each_window(reach_of(data.layout, first, last), [&](Window window) {
+/// Blends the layers from `first` on in one pass, as far as they join what is below them. The one after the last.
+std::size_t blend_together(const CharacterData& data, const PerformerBlock& block, std::size_t first) {
+    std::size_t l = first;
+    each_window(data, [&](Window window) {
         const PoseRows out = rows_at(data, block, window);
         WindowProgram program(window, out);
         MovedValues moved;
-        std::size_t l = first;
+        l = first;
         if (l == 0) {
             program.begin(window);
             const PerformerBlock lowest = block.of_layer(l++);
@@ -291,9 +279,14 @@ void blend_together(const CharacterData& data, const PerformerBlock& block, std:
             }
             show_moved(data, window, moved, out);
         }
-        for (; l < last; ++l) { write_over(data, block.of_layer(l), window, program, moved); }
+        for (auto own = data.layers.begin() + std::ptrdiff_t(l); own != data.layers.end(); ++own, ++l) {
+            const PerformerBlock over = block.of_layer(l);
+            if (!joins(*own, over.layer())) { break; }
+            write_over(data, *own, over, window, program, moved);
+        }
         program.run();
     });
+    return l;
 }
 
 /// A layer by itself, over those below it if there are any. Apart from what most frames do, so that its scratch poses
@@ -320,13 +313,12 @@ void blend_together(const CharacterData& data, const PerformerBlock& block, std:
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
     const std::size_t count = data.layers.size();
     for (std::size_t l = data.some_layer_hides ? lowest_shown(data, block) : 0; l < count;) {
-        std::size_t last = l;
-        while (last < count && joins(data.layers[last], block.of_layer(last).layer())) { ++last; }
-        if (last > l) {
-            blend_together(data, block, l, last);
-            l = last;
+        const PerformerBlock next = block.of_layer(l);
+        if (joins(data.layers[l], next.layer())) {
+            l = blend_together(data, block, l);
         } else {
-            lay_over_alone(data, block.of_layer(l++));
+            lay_over_alone(data, next);
+            ++l;
         }
     }
 }

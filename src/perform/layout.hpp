@@ -185,7 +185,8 @@ struct PerformerHeader {
     std::uint8_t record_count = 0;
     std::uint8_t game_moves = 0;          ///< the game moves the body, whatever the clips say
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
-    std::array<std::uint8_t, 4> spare{};
+    std::uint8_t signals_live = 0;        ///< some signal was sent, and not all of it is over
+    std::array<std::uint8_t, 3> spare{};
     SlotSet moved = 0;       ///< values that changed since the layers decided and the active motions were weighed
     std::uint64_t draws = 0; ///< random numbers drawn so far
     Faults faults;

@@ -246,6 +246,7 @@ void lead_others(Frame& frame, std::size_t from_level) {
             // Who leads is not led back in the same instant, so that two cannot chase one another.
             if (other.leading) { continue; }
             other.led = true;
+            frame.others->stir(true);
             if (is_on_path(other.layer, frame.data.states[lead.target], lead.target)) { continue; }
             Entrance entrance;
             entrance.by = lead.record;
@@ -463,14 +464,11 @@ double seconds_to_decision(const Frame& frame) {
     return due;
 }
 
-double seconds_to_decision_within(Frame& frame, double left) {
-    LayerHeader& layer = frame.layer;
-    // Seconds: more than sums of steps are off, of which there are not so many in the longest quiet.
-    constexpr double sure = 1e-6, longest = 60;
-    if (layer.quiet_left > left + sure) { return infinity; }
+double note_next_decision(Frame& frame) {
+    constexpr double longest = 60; // seconds
     const double due = seconds_to_decision(frame);
     const bool known = frame.asked && !any_active(frame, [](const CompiledState& state) { return state.restless; });
-    layer.quiet_left = known ? std::min(due - sure, longest) : 0;
+    frame.layer.quiet_left = known ? std::min(due - sure_of_quiet, longest) : 0;
     return due;
 }
 

@@ -3,6 +3,8 @@
 
 #include "perform/play.hpp"
 
+#include <limits>
+
 namespace gait {
 
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
@@ -33,8 +35,15 @@ void yield_to_others(Frame& frame);
 
 /// Seconds until a decision may fall by itself: an end, an `after`, a threshold, a mark or span that is waited for.
 [[nodiscard]] double seconds_to_decision(const Frame& frame);
-/// The same, or infinite where it is more than `left`. Keeps how long that is sure, if it is.
-[[nodiscard]] double seconds_to_decision_within(Frame& frame, double left);
+/// Asks for that, and keeps how long it is sure, if it is.
+double note_next_decision(Frame& frame);
+/// Seconds: more than sums of steps are off, of which there are not so many in the longest quiet.
+inline constexpr double sure_of_quiet = 1e-6;
+/// The same as `seconds_to_decision`, or infinite where it is more than `left`.
+[[nodiscard]] inline double seconds_to_decision_within(Frame& frame, double left) {
+    const bool quiet = frame.layer.quiet_left > left + sure_of_quiet;
+    return quiet ? std::numeric_limits<double>::infinity() : note_next_decision(frame);
+}
 
 /// Says which states were left and entered since it was said last.
 void announce(Frame& frame);

@@ -43,6 +43,7 @@ public:
     void say_at(const Moment& moment, double after) {
         if (moment.kind == EventKind::mark && is_active_ && frame_.passed_count < frame_.passed.size()) {
             frame_.passed[frame_.passed_count++] = moment.what;
+            if (frame_.others != nullptr) { frame_.others->stir(true); }
         }
         if (frame_.events == nullptr) { return; }
         const Instance& instance = frame_.layer.instances[played_.instance];

@@ -153,12 +153,6 @@ void follow_terms(Frame& frame, double dt) {
     }
 }
 
-void weigh_again(Frame& frame) {
-    const Motion& motion = frame.motion_of(frame.active());
-    // A clip that goes at its own rate hangs on nothing.
-    if (motion.leaf_count > 1 || motion.paced || motion.term_count > 0) { weigh_active(frame); }
-}
-
 void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();
     const std::size_t index = frame.layer.instance_count - 1U;

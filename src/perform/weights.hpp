@@ -9,7 +9,11 @@ namespace gait {
 /// starts afresh.
 void weigh_active(Frame& frame);
 /// The same after parameters or weights have changed, where anything hangs on them.
-void weigh_again(Frame& frame);
+inline void weigh_again(Frame& frame) {
+    const Motion& motion = frame.motion_of(frame.active());
+    // A clip that goes at its own rate hangs on nothing.
+    if (motion.leaf_count > 1 || motion.paced || motion.term_count > 0) { weigh_active(frame); }
+}
 
 /// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
 void begin_terms(Frame& frame);
