@@ -75,9 +75,9 @@ struct ClipFrames {
     const float* rotations = nullptr; ///< [frame][x y z w][lane]
     const float* odd_signs = nullptr; ///< null where no quaternion changes its sign with the loop
     double intervals = 0;
-    std::uint32_t last = 0;  ///< the frame with which its last interval begins
-    std::uint32_t width = 0; ///< floats a frame
-    std::uint32_t next = 0;  ///< floats from a frame to the one after it; 0 where there is only one
+    std::uint32_t last = 0;   ///< the frame with which its last interval begins
+    std::uint32_t stride = 0; ///< lanes a row
+    std::uint32_t next = 0;   ///< floats from a frame to the one after it; 0 where there is only one
     /// Which of its translations and scales are not stepped and not at rest.
     enum Moves : std::uint8_t { has_moving_translations = 1, has_still_translations = 2, has_scales = 4 };
     std::uint8_t moves = 0;

@@ -42,12 +42,12 @@ HWY_INLINE void load_weights(Floats d, const BlendSource& source, std::size_t la
 }
 
 /// Adds the sources' share of the lanes from `lane` on.
-HWY_INLINE void add_sources(Floats d, const BlendSource* sources, std::size_t count, std::size_t lane, Vector& x,
+HWY_INLINE void add_sources(Floats d, const BlendSource* sources, const BlendSource* end, std::size_t lane, Vector& x,
                             Vector& y, Vector& z, Vector& w) {
     // Two sums, of the first frames and of the second, so that half as much waits for what is before it.
     auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx;
-    for (std::size_t i = 0; i < count; ++i) {
-        const BlendSource& source = sources[i];
+    for (; sources != end; ++sources) {
+        const BlendSource& source = *sources;
         auto first = hn::Zero(d), second = first;
         load_weights(d, source, lane, first, second);
         const float* a = source.from + lane;
@@ -69,10 +69,10 @@ HWY_INLINE void add_sources(Floats d, const BlendSource* sources, std::size_t co
 }
 
 /// The same of rotation vectors.
-HWY_INLINE void add_turns(Floats d, const BlendSource* sources, std::size_t count, std::size_t lane, Vector& x,
+HWY_INLINE void add_turns(Floats d, const BlendSource* sources, const BlendSource* end, std::size_t lane, Vector& x,
                           Vector& y, Vector& z) {
-    for (std::size_t i = 0; i < count; ++i) {
-        const BlendSource& source = sources[i];
+    for (; sources != end; ++sources) {
+        const BlendSource& source = *sources;
         auto first = hn::Zero(d), second = first;
         load_weights(d, source, lane, first, second);
         const float* a = source.from + lane;
@@ -97,7 +97,7 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         auto x = hn::Zero(d), y = x, z = x, w = x;
         load(d, sum.first + lane, sum.stride, x, y, z, w);
-        add_sources(d, sources, count, lane, x, y, z, w);
+        add_sources(d, sources, sources + count, lane, x, y, z, w);
         store(d, x, y, z, w, sum.first + lane, sum.stride);
     }
 }
@@ -336,13 +336,13 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
         const Rows own = layer.weights == nullptr ? below : Rows{room, most_composed};
         for (std::size_t lane = 0; lane < layer.lanes; lane += hn::Lanes(d)) {
             auto x = zero, y = zero, z = zero, w = zero;
-            add_sources(d, layer.sources, layer.source_count, lane, x, y, z, w);
+            add_sources(d, layer.sources, layer.sources_end, lane, x, y, z, w);
             store(d, x, y, z, w, own.first + lane, own.stride);
         }
         HWY_NAMESPACE::normalize(own, layer.lanes);
-        for (std::size_t lane = 0; layer.turn_count > 0 && lane < layer.lanes; lane += hn::Lanes(d)) {
+        for (std::size_t lane = 0; layer.turns != layer.turns_end && lane < layer.lanes; lane += hn::Lanes(d)) {
             auto rx = zero, ry = zero, rz = zero, x = zero, y = zero, z = zero, w = zero;
-            add_turns(d, layer.turns, layer.turn_count, lane, rx, ry, rz);
+            add_turns(d, layer.turns, layer.turns_end, lane, rx, ry, rz);
             load(d, own.first + lane, own.stride, x, y, z, w);
             turn(d, rx, ry, rz, x, y, z, w);
             store(d, x, y, z, w, own.first + lane, own.stride);

@@ -86,9 +86,8 @@ void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hem
 /// One layer of a pose, as it is blended: all its sources summed and made unit quaternions (see `normalize`), turned by
 /// the sum of its turns (see `turn_by`), and laid over what is below (see `lay_over`).
 struct PoseLayer {
-    const BlendSource* sources;
-    const BlendSource* turns; ///< of three rows: rotation vectors, radians
-    std::size_t source_count, turn_count;
+    const BlendSource *sources, *sources_end; ///< one past the last
+    const BlendSource *turns, *turns_end;     ///< of three rows: rotation vectors, radians
     const float* weights; ///< [lane]; null: it is the lowest, and takes the place of whatever is there
     Hemispheres hemispheres;
     std::size_t first, lanes; ///< the lanes of the pose that it covers, on which all its pointers begin

@@ -119,12 +119,13 @@ void write_alike(const CharacterData& data, const PerformerBlock& block, const I
                  WindowProgram& program, MovedSums& moved) {
     const Leaf* leaves = data.motions.leaves.data() + data.states[instance.state].first_leaf;
     const bool in_step = instance.timing == Timing::shared;
+    const ClipPlace phase = phase_of(block.layer());
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
         const float weight = share * playhead.weight;
         if (!(weight > 0)) { continue; }
         ClipPlace place{playhead.position, playhead.loops};
-        if (leaf.synced && in_step) { place = place_in(data, leaf, phase_of(block.layer())); }
+        if (leaf.synced && in_step) { place = place_in(data, leaf, phase); }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
         if (leaf.frames.moves != 0 && moved.any()) {
             if (leaf.moving != nullptr) {

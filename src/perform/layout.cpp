@@ -36,6 +36,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.most_terms = own.terms;
         layer.header = place_all(1, LayerHeader{});
         layer.term_states = place_all(most_instances * own.terms, TermState{});
+        layer.playhead_bytes = own.playing * sizeof(Playhead);
         layer.playheads = place_all(most_instances * own.playing, Playhead{});
         layer.terms = place_all(most_instances * own.terms, float{});
         layer.bends = place_all(most_instances, Bend{});

@@ -226,15 +226,16 @@ struct PerformerNeeds {
 
 /// Byte offsets of what one layer holds.
 struct LayerLayout {
-    std::size_t most_playing = 0; ///< clips with weight at once, of any of its motions
-    std::size_t most_terms = 0;   ///< of any of its motions
-    Window reach;                 ///< the lanes that it may move
-    std::size_t header = 0;       ///< LayerHeader
-    std::size_t value_offset = 0; ///< float[values]: what the values of folded motions left behind
-    std::size_t term_states = 0;  ///< TermState[most_instances][most_terms]
-    std::size_t terms = 0;        ///< float[most_instances][most_terms]
-    std::size_t bends = 0;        ///< Bend[most_instances]
-    std::size_t playheads = 0;    ///< Playhead[most_instances][most_playing]
+    std::size_t most_playing = 0;   ///< clips with weight at once, of any of its motions
+    std::size_t most_terms = 0;     ///< of any of its motions
+    Window reach;                   ///< the lanes that it may move
+    std::size_t header = 0;         ///< LayerHeader
+    std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
+    std::size_t term_states = 0;    ///< TermState[most_instances][most_terms]
+    std::size_t terms = 0;          ///< float[most_instances][most_terms]
+    std::size_t bends = 0;          ///< Bend[most_instances]
+    std::size_t playheads = 0;      ///< Playhead[most_instances][most_playing]
+    std::size_t playhead_bytes = 0; ///< of an instance
     std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
     std::size_t hemispheres = 0;  ///< int8[sign, agreement][lanes of its reach]: see `kernels::Hemispheres`
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
@@ -296,7 +297,7 @@ public:
     [[nodiscard]] std::size_t most_playing() const { return own_->most_playing; }
     /// The clips of an instance that have weight, in the order of the motion's leaves.
     [[nodiscard]] std::span<Playhead> playing(const Instance& instance) const {
-        return {at<Playhead>(own_->playheads) + instance.slot * own_->most_playing, layer().playing[instance.slot]};
+        return {at<Playhead>(own_->playheads + instance.slot * own_->playhead_bytes), layer().playing[instance.slot]};
     }
     /// The same, of which there are `count` from now on; those beyond the ones before are not written yet.
     std::span<Playhead> resize_playing(const Instance& instance, std::size_t count) const {

@@ -228,35 +228,48 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     block.smoothed()[index] = value;
 }
 
+bool refuse(const PerformerBlock& block) {
+    ++block.header().faults.refused_values;
+    return false;
+}
+
+/// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the
+/// stack.
+[[gnu::noinline]] bool set_followed(const Character& character, std::byte* bytes, std::uint16_t index, float value) {
+    const PerformerBlock block = view(character, bytes);
+    const CharacterData& data = character.data();
+    const ParameterInfo& info = data.parameters[index];
+    if (info.kind != ParameterKind::number && info.kind != ParameterKind::angle) { return refuse(block); }
+    value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
+                                              : std::clamp(value, info.low, info.high);
+    const bool follows = data.smoothed_of[index] != nothing;
+    if (follows && block.header().started != 0) {
+        set_aim(block, index, value);
+        return true;
+    }
+    set_at_once(block, index, value);
+    if (follows) { begin_smoothed(data, block, index); }
+    return true;
+}
+
 } // namespace
 
 bool Performer::set(NumberParameter parameter, float value) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
     const ParameterInfo* info = settable(data, parameter.index);
-    const bool may = info != nullptr && (info->kind == ParameterKind::number || info->kind == ParameterKind::angle);
-    if (!may || !std::isfinite(value)) {
-        ++block.header().faults.refused_values;
-        return false;
-    }
-    value = info->kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
-                                               : std::clamp(value, info->low, info->high);
+    if (info == nullptr || !std::isfinite(value)) { return refuse(block); }
     const bool follows = data.smoothed_of[parameter.index] != nothing;
-    if (follows && block.header().started != 0) {
-        set_aim(block, parameter.index, value);
+    if (info->kind == ParameterKind::number && !follows) {
+        set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
         return true;
     }
-    set_at_once(block, parameter.index, value);
-    if (follows) { begin_smoothed(data, block, parameter.index); }
-    return true;
+    return set_followed(*character_, block_.get(), parameter.index, value);
 }
 
 bool Performer::set(FlagParameter parameter, bool value) {
     const PerformerBlock block = view(*character_, block_.get());
-    if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) {
-        ++block.header().faults.refused_values;
-        return false;
-    }
+    if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) { return refuse(block); }
     set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
     return true;
 }
@@ -272,17 +285,13 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
             return true;
         }
     }
-    ++block.header().faults.refused_values;
-    return false;
+    return refuse(block);
 }
 
 bool Performer::send(SignalParameter signal) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (!can_set(data, signal.index, ParameterKind::signal)) {
-        ++block.header().faults.refused_values;
-        return false;
-    }
+    if (!can_set(data, signal.index, ParameterKind::signal)) { return refuse(block); }
     Frame frame(data, block);
     send_signal(frame, data.signal_of[signal.index]);
     return true;

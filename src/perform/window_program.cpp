@@ -27,25 +27,26 @@ float* WindowProgram::more_quaternions() {
 }
 
 void WindowProgram::add_more() {
-    if (more_) { sources_[source_count_++] = as_it_is(more_rows_.data()); }
-    if (more_turns_) { turns_[turn_count_++] = as_it_is(more_turn_rows_.data()); }
+    if (more_) { *next_source_++ = as_it_is(more_rows_.data()); }
+    if (more_turns_) { *next_turn_++ = as_it_is(more_turn_rows_.data()); }
     more_ = more_turns_ = false;
 }
 
 void WindowProgram::spill() {
     keep_numbers();
-    const kernels::PoseLayer& layer = layers_[layer_count_ - 1];
-    const std::size_t sources = source_count_ - first_source_, turns = turn_count_ - first_turn_;
-    if (sources > 0) { sum_up(layer.sources, sources, part_.lanes, more_rows_.data(), more_); }
-    if (turns > 0) { sum_up(layer.turns, turns, part_.lanes, more_turn_rows_.data(), more_turns_); }
-    source_count_ = first_source_;
-    turn_count_ = first_turn_;
+    const auto sources = std::size_t(next_source_ - layer_->sources), turns = std::size_t(next_turn_ - layer_->turns);
+    if (sources > 0) { sum_up(layer_->sources, sources, part_.lanes, more_rows_.data(), more_); }
+    if (turns > 0) { sum_up(layer_->turns, turns, part_.lanes, more_turn_rows_.data(), more_turns_); }
+    next_source_ -= sources;
+    next_turn_ -= turns;
     number_count_ = kept_numbers_;
 }
 
 void WindowProgram::run_layers() {
     kernels::compose({out_.first, out_.stride}, layers_.data(), layer_count_);
-    layer_count_ = source_count_ = turn_count_ = number_count_ = 0;
+    layer_count_ = number_count_ = 0;
+    next_source_ = sources_.data();
+    next_turn_ = turns_.data();
 }
 
 void WindowProgram::run() {

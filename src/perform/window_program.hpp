@@ -34,23 +34,20 @@ public:
     void begin(Window part) {
         if (layer_count_ > 0) { make_room_for_layer(); }
         part_ = part;
-        first_source_ = source_count_;
-        first_turn_ = turn_count_;
         sampled_ = false;
-        kernels::PoseLayer& layer = layers_[layer_count_++];
-        layer.sources = &sources_[source_count_];
-        layer.turns = &turns_[turn_count_];
-        layer.weights = nullptr;
-        layer.first = part.first - window_.first;
-        layer.lanes = part.lanes;
+        layer_ = &layers_[layer_count_++];
+        layer_->sources = next_source_;
+        layer_->turns = next_turn_;
+        layer_->weights = nullptr;
+        layer_->first = part.first - window_.first;
+        layer_->lanes = part.lanes;
     }
     /// The lanes of the layer that was begun.
     [[nodiscard]] const Window& part() const { return part_; }
     /// Lays that layer over those below; `weights` [lanes of the part].
     void cover(const float* weights, kernels::Hemispheres hemispheres) {
-        kernels::PoseLayer& layer = layers_[layer_count_ - 1];
-        layer.weights = weights;
-        layer.hemispheres = hemispheres;
+        layer_->weights = weights;
+        layer_->hemispheres = hemispheres;
     }
 
     /// Room for a number a lane. Before the layer's first `make_room` there is room for four, which stay until the
@@ -58,21 +55,19 @@ public:
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
     /// To be called before such a sample.
     void make_room() {
-        if (source_count_ == most_sources || turn_count_ == most_turns || number_count_ + 2 > numbers_.size()) {
-            spill();
-        }
+        if (is_full() || number_count_ + 2 > numbers_.size()) { spill(); }
         keep_numbers();
     }
 
     /// Adds a clip's quaternions; `factors` [lanes of the part] are null where there are none.
     void add(const Sample& sample, const float* factors) {
-        if (source_count_ == most_sources) [[unlikely]] { spill(); }
-        fill(sources_[source_count_++], sample, factors);
+        if (next_source_ == &sources_[most_sources]) [[unlikely]] { spill(); }
+        fill(*next_source_++, sample, factors);
     }
     /// Adds a clip's differences.
     void add_turn(const Sample& sample, const float* factors) {
-        if (turn_count_ == most_turns) [[unlikely]] { spill(); }
-        fill(turns_[turn_count_++], sample, factors);
+        if (next_turn_ == &turns_[most_turns]) [[unlikely]] { spill(); }
+        fill(*next_turn_++, sample, factors);
     }
     /// Four rows, `window_lanes` apart, that are added to the layer's quaternions as they are.
     [[nodiscard]] float* more_quaternions();
@@ -85,9 +80,9 @@ private:
 
     void fill(kernels::BlendSource& source, const Sample& sample, const float* factors) const {
         const ClipFrames& clip = *sample.clip;
-        source.from = clip.rotations + std::size_t(sample.frame) * clip.width + part_.first;
+        source.from = clip.rotations + 4 * (std::size_t(sample.frame) * clip.stride) + part_.first;
         source.to = source.from + clip.next;
-        source.stride = clip.width / 4;
+        source.stride = clip.stride;
         source.first_weight = sample.first_weight;
         source.second_weight = sample.second_weight;
         source.factors = factors;
@@ -96,16 +91,18 @@ private:
     void make_room_for_layer() {
         const bool had_more = more_ || more_turns_; // of which there is room for one layer's
         end_layer();
-        if (had_more || layer_count_ == layers_.size() || source_count_ > most_sources / 2 ||
-            turn_count_ > most_turns / 2 || number_count_ > numbers_.size() / 2) {
+        if (had_more || layer_count_ == layers_.size() || next_source_ > &sources_[most_sources / 2] ||
+            next_turn_ > &turns_[most_turns / 2] || number_count_ > numbers_.size() / 2) {
             run_layers();
         }
     }
     void end_layer() {
         if (more_ || more_turns_) { add_more(); }
-        kernels::PoseLayer& layer = layers_[layer_count_ - 1];
-        layer.source_count = source_count_ - first_source_;
-        layer.turn_count = turn_count_ - first_turn_;
+        layer_->sources_end = next_source_;
+        layer_->turns_end = next_turn_;
+    }
+    [[nodiscard]] bool is_full() const {
+        return next_source_ == &sources_[most_sources] || next_turn_ == &turns_[most_turns];
     }
     void keep_numbers() {
         if (!sampled_) { kept_numbers_ = number_count_; }
@@ -117,9 +114,10 @@ private:
 
     Window window_, part_;
     PoseRows out_;
-    std::size_t layer_count_ = 0, source_count_ = 0, turn_count_ = 0, number_count_ = 0;
-    std::size_t first_source_ = 0, first_turn_ = 0; ///< of the layer that was begun
-    std::size_t kept_numbers_ = 0;                  ///< those that stay with it
+    std::size_t layer_count_ = 0, number_count_ = 0;
+    std::size_t kept_numbers_ = 0;        ///< those that stay with the layer that was begun
+    kernels::PoseLayer* layer_ = nullptr; ///< that one
+    kernels::BlendSource *next_source_ = sources_.data(), *next_turn_ = turns_.data();
     bool sampled_ = false, more_ = false, more_turns_ = false;
     // NOLINTBEGIN: only as many as are counted hold anything, and the last two where the layer has more
     std::array<kernels::PoseLayer, most_layers_at_once> layers_;

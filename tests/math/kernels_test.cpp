@@ -242,9 +242,15 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
         kernels::normalize({above.data(), lanes}, covered);
         kernels::lay_over({one_by_one.data() + first, lanes}, {above.data(), lanes}, weights.data(),
                           {sign.data(), agreement.data()}, covered);
-        const kernels::PoseLayer layers[] = {
-            {lower, &turn, 2, 1, nullptr, {}, 0, lanes},
-            {&upper, nullptr, 1, 0, weights.data(), {&sign[covered], &agreement[covered]}, first, covered}};
+        const kernels::PoseLayer layers[] = {{lower, lower + 2, &turn, &turn + 1, nullptr, {}, 0, lanes},
+                                             {&upper,
+                                              &upper + 1,
+                                              nullptr,
+                                              nullptr,
+                                              weights.data(),
+                                              {&sign[covered], &agreement[covered]},
+                                              first,
+                                              covered}};
         kernels::compose({at_once.data(), lanes}, layers, 2);
         for (std::size_t i = 0; i < at_once.size(); ++i) { CHECK(at_once[i] == Approx(one_by_one[i]).margin(1e-6)); }
         // A layer by itself takes what is there for what is below.
