@@ -35,7 +35,7 @@ HWY_INLINE void store(Floats d, Vector x, Vector y, Vector z, Vector w, float* f
 HWY_INLINE void load_weights(Floats d, const BlendSource& source, std::size_t lane, Vector& first, Vector& second) {
     first = hn::Set(d, source.first_weight);
     second = hn::Set(d, source.second_weight);
-    if (source.factors == nullptr) { return; }
+    if (source.factors == nullptr) [[likely]] { return; }
     const auto factor = hn::Load(d, source.factors + lane);
     first = hn::Mul(first, factor);
     second = hn::Mul(second, factor);
@@ -285,7 +285,7 @@ HWY_INLINE void turn(Floats d, Vector rx, Vector ry, Vector rz, Vector& x, Vecto
     // exp of a half turn h: (h sin|h|/|h|, cos|h|), both series in |h|^2, good to 1e-7 up to |h| = pi / 2.
     auto s = hn::MulAdd(rx, rx, hn::MulAdd(ry, ry, hn::Mul(rz, rz)));
     const auto too_long = hn::Gt(s, most);
-    if (!hn::AllFalse(d, too_long)) {
+    if (!hn::AllFalse(d, too_long)) [[unlikely]] {
         const auto shorter = hn::IfThenElse(too_long, hn::Sqrt(hn::Div(most, s)), hn::Set(d, 1.0F));
         rx = hn::Mul(rx, shorter);
         ry = hn::Mul(ry, shorter);

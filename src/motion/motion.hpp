@@ -131,6 +131,11 @@ struct Motion {
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 
+/// Whether its clips' weights or rates hang on anything; not so a clip that goes at its own rate.
+[[nodiscard]] inline bool hangs_on_inputs(const Motion& motion) {
+    return motion.leaf_count > 1 || motion.paced || motion.term_count > 0;
+}
+
 /// A leaf that has weight, as it is being played.
 struct Playhead {
     double position = 0; ///< 0 to 1 through the clip

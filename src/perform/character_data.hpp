@@ -110,6 +110,7 @@ struct CompiledLayer {
     bool has_nothing = false;             ///< some state of it plays nothing
     bool has_whole_body = false;          ///< some state of it counts beyond the mask
     bool has_terms = false;               ///< some motion of it has weights by expressions
+    bool weighs = false;                  ///< weights or rates of some motion of it hang on inputs
     bool may_hide = false;                ///< all that is below it, if it covers it
     bool joins = false;                   ///< it may be blended in one pass with those below it
     bool moves = true;                    ///< it may reach a joint whose translation or scale some clip moves

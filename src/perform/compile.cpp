@@ -291,6 +291,7 @@ private:
                             of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
             CompiledLayer& layer = data.layers[state.layer];
             layer.has_terms = layer.has_terms || motion.term_count > 0;
+            layer.weighs = layer.weighs || hangs_on_inputs(motion);
         }
         for (CompiledLayer& layer : data.layers) {
             const bool alike = layer.mode == LayerMode::replace && layer.space == LayerSpace::local,

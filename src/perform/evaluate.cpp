@@ -111,7 +111,8 @@ private:
 
 /// Where the shared phase has a clip.
 ClipPlace place_in(const CharacterData& data, const Leaf& leaf, ClipPlace phase) {
-    return leaf.warp == no_index ? phase : warped(data.motions.warp_of(leaf), phase);
+    if (leaf.warp == no_index) [[likely]] { return phase; }
+    return warped(data.motions.warp_of(leaf), phase);
 }
 
 /// Writes clips that count alike on all joints, as they are, into the layer that a program has begun.
@@ -125,10 +126,10 @@ void write_alike(const CharacterData& data, const PerformerBlock& block, const I
         const float weight = share * playhead.weight;
         if (!(weight > 0)) { continue; }
         ClipPlace place{playhead.position, playhead.loops};
-        if (leaf.synced && in_step) { place = place_in(data, leaf, phase); }
+        if (leaf.synced && in_step) [[likely]] { place = place_in(data, leaf, phase); }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
         if (leaf.frames.moves != 0 && moved.any()) {
-            if (leaf.moving != nullptr) {
+            if (leaf.moving != nullptr) [[likely]] {
                 const float* from = leaf.moving + 4 * std::size_t(sample.frame);
                 moved.add(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
                           sample.second_weight);
@@ -136,7 +137,7 @@ void write_alike(const CharacterData& data, const PerformerBlock& block, const I
                 moved.add(leaf, sample, nullptr);
             }
         }
-        if (leaf.additive != no_index) {
+        if (leaf.additive != no_index) [[unlikely]] {
             program.add_turn(sample, nullptr);
         } else {
             const float* odd = (place.loops & 1U) != 0 ? leaf.frames.odd_signs : nullptr;

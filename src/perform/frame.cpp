@@ -312,7 +312,11 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     pass(layers, left);
     if (layers.stirred()) { decide_all(layers); } // a mark at the step's very end
     drop_old_signals(layers[0]);
-    header.travel_share = dt > 0 ? header.travel_share / dt : share_before;
+    if (!(dt > 0)) {
+        header.travel_share = share_before;
+    } else if (data.travels) {
+        header.travel_share /= dt;
+    }
     evaluate_pose(data, block);
 }
 

@@ -10,9 +10,7 @@ namespace gait {
 void weigh_active(Frame& frame);
 /// The same after parameters or weights have changed, where anything hangs on them.
 inline void weigh_again(Frame& frame) {
-    const Motion& motion = frame.motion_of(frame.active());
-    // A clip that goes at its own rate hangs on nothing.
-    if (motion.leaf_count > 1 || motion.paced || motion.term_count > 0) { weigh_active(frame); }
+    if (frame.own.weighs && hangs_on_inputs(frame.motion_of(frame.active()))) { weigh_active(frame); }
 }
 
 /// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
