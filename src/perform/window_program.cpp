@@ -44,9 +44,7 @@ void WindowProgram::spill() {
 
 void WindowProgram::run_layers() {
     kernels::compose({out_.first, out_.stride}, layers_.data(), layer_count_);
-    layer_count_ = number_count_ = 0;
-    next_source_ = sources_.data();
-    next_turn_ = turns_.data();
+    start_over();
 }
 
 void WindowProgram::run() {

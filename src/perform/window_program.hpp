@@ -25,7 +25,7 @@ struct Sample {
 class WindowProgram {
 public:
     /// `out`: the window's rows.
-    WindowProgram(Window window, PoseRows out) : window_(window), out_(out) {}
+    WindowProgram(Window window, PoseRows out) : window_(window), out_(out) { start_over(); }
     WindowProgram(const WindowProgram&) = delete;
     WindowProgram& operator=(const WindowProgram&) = delete;
 
@@ -104,6 +104,11 @@ private:
     [[nodiscard]] bool is_full() const {
         return next_source_ == &sources_[most_sources] || next_turn_ == &turns_[most_turns];
     }
+    void start_over() {
+        layer_count_ = number_count_ = 0;
+        next_source_ = sources_.data();
+        next_turn_ = turns_.data();
+    }
     void keep_numbers() {
         if (!sampled_) { kept_numbers_ = number_count_; }
         sampled_ = true;
@@ -117,7 +122,7 @@ private:
     std::size_t layer_count_ = 0, number_count_ = 0;
     std::size_t kept_numbers_ = 0;        ///< those that stay with the layer that was begun
     kernels::PoseLayer* layer_ = nullptr; ///< that one
-    kernels::BlendSource *next_source_ = sources_.data(), *next_turn_ = turns_.data();
+    kernels::BlendSource *next_source_ = nullptr, *next_turn_ = nullptr;
     bool sampled_ = false, more_ = false, more_turns_ = false;
     // NOLINTBEGIN: only as many as are counted hold anything, and the last two where the layer has more
     std::array<kernels::PoseLayer, most_layers_at_once> layers_;
