@@ -284,7 +284,7 @@ void drop_old_signals(Frame& frame) {
         SentSignal& sent = frame.block.signals()[s];
         if (signal.keep == 0) { sent.pending = 0; }
         const bool shown = frame.block.smoothed()[signal.slot] != 0;
-        live = live || shown || sent.pending != 0 || sent.offered != 0 || sent.wait_left > 0;
+        live = live || shown || sent.pending != 0 || sent.wait_left > 0;
     }
     frame.header.signals_live = live ? 1 : 0;
 }

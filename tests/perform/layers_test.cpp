@@ -148,6 +148,32 @@ TEST_CASE("a layer that plays nothing lets those below show, with a fade and to 
     CHECK(with.state_name(1) == "free");
 }
 
+TEST_CASE("a layer that was led goes on by itself later in the same step") {
+    Performer performer(make(std::string(two) + "layers:\n"
+                                                "  - name: legs\n"
+                                                "    machine:\n"
+                                                "      start: a\n"
+                                                "      states:\n"
+                                                "        a: {play: low, go: [{to: b, when: busy}]}\n"
+                                                "        b: {play: high, leads: [{layer: arms, to: lifted}]}\n"
+                                                "  - name: arms\n"
+                                                "    mask: upper\n"
+                                                "    machine:\n"
+                                                "      start: hanging\n"
+                                                "      states:\n"
+                                                "        hanging: {play: low}\n"
+                                                "        lifted: {play: up, go: [{to: held, after: 0.1}]}\n"
+                                                "        held: {play: high}\n"));
+    performer.advance(frame);
+    performer.set("busy", true);
+    performer.advance(0.05);
+    CHECK(performer.state_name(1) == "lifted");
+    performer.reset();
+    performer.set("busy", true);
+    performer.advance(0.3);
+    CHECK(performer.state_name(1) == "held");
+}
+
 TEST_CASE("a layer that was away joins what is below the short way again") {
     const Assets turns = support::assets(joints, {pose("low", 0), pose("far", 170), pose("round", 250)});
     const auto character = support::character(
