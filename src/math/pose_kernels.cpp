@@ -92,6 +92,22 @@ HWY_INLINE Vector square_of(Vector x, Vector y, Vector z, Vector w) {
 /// same instruction set gives the same bits everywhere.
 HWY_INLINE Vector inverse_root(Floats d, Vector square) { return hn::Div(hn::Set(d, 1.0F), hn::Sqrt(square)); }
 
+/// Whether the squares of all lanes are between 0.55 and 1.02, as those of the sums of quaternions near each other are.
+HWY_INLINE bool are_near_one(Floats d, Vector square) {
+    return hn::AllTrue(d, hn::Lt(hn::Abs(hn::Sub(square, hn::Set(d, 0.785F))), hn::Set(d, 0.235F)));
+}
+/// One over the square root of such ones, to the last bit or the one before, without the division and the root that
+/// wide vectors wait for. From the parabola through it at the three Chebyshev points of that range, off by 0.26 % at
+/// most, one step of Householder's method of the fourth order: with e = 1 - s r^2, 1 / sqrt(s) is r / sqrt(1 - e) = r
+/// (1 + e/2 + 3/8 e^2 + 5/16 e^3 + ...).
+HWY_INLINE Vector inverse_root_near_one(Floats d, Vector square) {
+    const auto slope = hn::MulAdd(hn::Set(d, 0.72248742F), square, hn::Set(d, -1.8850958F));
+    const auto root = hn::MulAdd(slope, square, hn::Set(d, 2.1632507F));
+    const auto off = hn::NegMulAdd(hn::Mul(square, root), root, hn::Set(d, 1.0F));
+    const auto third = hn::MulAdd(hn::Set(d, 0.3125F), off, hn::Set(d, 0.375F));
+    return hn::MulAdd(hn::MulAdd(third, off, hn::Set(d, 0.5F)), hn::Mul(root, off), root);
+}
+
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
@@ -208,9 +224,15 @@ void normalize(Rows rotations, std::size_t lanes) {
         auto x = zero, y = zero, z = zero, w = zero;
         load(d, rotations.first + lane, rotations.stride, x, y, z, w);
         const auto square = square_of(x, y, z, w);
-        const auto cancelled = hn::Lt(square, least);
-        const auto scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
-        const auto real = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
+        auto scale = zero, real = one;
+        if (are_near_one(d, square)) [[likely]] {
+            scale = inverse_root_near_one(d, square);
+            real = hn::Mul(w, scale);
+        } else {
+            const auto cancelled = hn::Lt(square, least);
+            scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
+            real = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
+        }
         store(d, hn::Mul(x, scale), hn::Mul(y, scale), hn::Mul(z, scale), real, rotations.first + lane,
               rotations.stride);
     }

@@ -268,7 +268,7 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
 TEST_CASE("a quaternion is a unit one to the last bits, however long the sum was, on every instruction set") {
     for (const std::string& target : kernels::runnable_targets()) {
         const PinnedTarget pinned(target);
-        for (const float scale : {1e-5F, 0.3F, 1.0F, 1e5F}) {
+        for (const float scale : {1e-5F, 0.3F, 0.74F, 0.742F, 0.8F, 0.9F, 1.0F, 1.009F, 1.01F, 1e5F}) {
             AlignedFloats rows = random_rotations(8);
             const AlignedFloats before = rows;
             for (float& value : rows) { value *= scale; }
