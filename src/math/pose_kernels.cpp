@@ -96,8 +96,8 @@ HWY_INLINE Vector inverse_root(Floats d, Vector square) { return hn::Div(hn::Set
 HWY_INLINE bool are_near_one(Floats d, Vector square) {
     return hn::AllTrue(d, hn::Lt(hn::Abs(hn::Sub(square, hn::Set(d, 0.785F))), hn::Set(d, 0.235F)));
 }
-/// One over the square root of such ones, to the last bit or the one before, without the division and the root that
-/// wide vectors wait for. From the parabola through it at the three Chebyshev points of that range, off by 0.26 % at
+/// One over the square root of such ones, as close as by a division and a root (1.4 units in the last place), for which
+/// wide vectors would wait. From the parabola through it at the three Chebyshev points of that range, off by 0.26 % at
 /// most, one step of Householder's method of the fourth order: with e = 1 - s r^2, 1 / sqrt(s) is r / sqrt(1 - e) = r
 /// (1 + e/2 + 3/8 e^2 + 5/16 e^3 + ...).
 HWY_INLINE Vector inverse_root_near_one(Floats d, Vector square) {

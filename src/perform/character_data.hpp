@@ -291,6 +291,10 @@ struct CharacterData {
         const std::size_t first = first_moved(window.first);
         return {moved.data() + first, first_moved(window.end()) - first};
     }
+    /// The leaves of a state's motion.
+    [[nodiscard]] const Leaf* leaves_of(const CompiledState& state) const {
+        return motions.leaves.data() + state.first_leaf;
+    }
     [[nodiscard]] std::span<const Instruction> instructions(CodeRange range) const {
         return {code.data() + range.first, range.count};
     }

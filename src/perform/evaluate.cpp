@@ -118,7 +118,7 @@ ClipPlace place_in(const CharacterData& data, const Leaf& leaf, ClipPlace phase)
 /// Writes clips that count alike on all joints, as they are, into the layer that a program has begun.
 void write_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance, float share,
                  WindowProgram& program, MovedSums& moved) {
-    const Leaf* leaves = data.motions.leaves.data() + data.states[instance.state].first_leaf;
+    const Leaf* leaves = data.leaves_of(data.states[instance.state]);
     const bool in_step = instance.timing == Timing::shared;
     const ClipPlace phase = phase_of(block.layer());
     for (const Playhead& playhead : block.playing(instance)) {

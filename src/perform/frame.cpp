@@ -93,7 +93,7 @@ void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
         const Instance& instance = layer.instances[i];
         const CompiledState& state = frame.state_of(instance);
         if (instance.timing == Timing::shared && state.only_phase) { continue; }
-        const Leaf* leaves = frame.data.motions.leaves.data() + state.first_leaf;
+        const Leaf* leaves = frame.data.leaves_of(state);
         for (Playhead& playhead : frame.block.playing(instance)) {
             pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
         }
@@ -167,6 +167,8 @@ SharedStep step_phase(Frame& frame, const PhaseClock& clock, const PhaseStep* le
     } else {
         shared.step.to = clock.after(from, dt);
     }
+    const bool follows = frame.own.in_step_with != nothing;
+    if (follows && layer.keeping != StepKeeping::between) { layer.step_speed = (shared.step.to - from) / dt; }
     return shared;
 }
 
@@ -191,9 +193,6 @@ void pass(Layers& layers, double dt) {
             if (with != nothing) { keep_step(frame.layer, leader); }
             // The cadence of the middle of the step, so that it hangs little on how long steps are.
             shared = step_phase(frame, clock.make(0, frame.data, frame.block, dt / 2), leader, dt);
-            if (with != nothing && frame.layer.keeping != StepKeeping::between) {
-                frame.layer.step_speed = (shared.step.to - shared.step.from) / dt;
-            }
             steps.make(l, shared.step);
             in_step |= 1U << l;
         }

@@ -10,6 +10,9 @@
 namespace gait {
 namespace {
 
+/// How many signals are to be looked at: none while all of them are over.
+std::size_t live_signals(const Frame& frame) { return frame.header.signals_live != 0 ? frame.data.signals.size() : 0; }
+
 /// Writes the value that conditions see.
 void show(Frame& frame, std::size_t slot, float value) {
     if (frame.block.smoothed()[slot] == value) { return; }
@@ -220,7 +223,7 @@ void reset_inputs(Frame& frame) {
 
 void take_inputs(Frame& frame, double dt) {
     const CharacterData& data = frame.data;
-    for (std::size_t s = 0; frame.header.signals_live != 0 && s < data.signals.size(); ++s) {
+    for (std::size_t s = 0, end = live_signals(frame); s < end; ++s) {
         const SentSignal& sent = frame.block.signals()[s];
         show(frame, data.signals[s].slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
     }
@@ -262,13 +265,13 @@ void forget_edges(Frame& frame) {
             show(frame, computed.slot, 0);
         }
     }
-    for (std::size_t s = 0; frame.header.signals_live != 0 && s < frame.data.signals.size(); ++s) {
+    for (std::size_t s = 0, end = live_signals(frame); s < end; ++s) {
         frame.block.signals()[s].offered = frame.block.signals()[s].pending != 0 ? 1 : 0;
     }
 }
 
 void age_signals(Frame& frame, double dt) {
-    for (std::size_t s = 0; frame.header.signals_live != 0 && s < frame.data.signals.size(); ++s) {
+    for (std::size_t s = 0, end = live_signals(frame); s < end; ++s) {
         SentSignal& sent = frame.block.signals()[s];
         sent.age += dt;
         sent.wait_left = std::max(0.0, sent.wait_left - dt);
@@ -277,9 +280,8 @@ void age_signals(Frame& frame, double dt) {
 }
 
 void drop_old_signals(Frame& frame) {
-    if (frame.header.signals_live == 0) { return; }
     bool live = false;
-    for (std::size_t s = 0; s < frame.data.signals.size(); ++s) {
+    for (std::size_t s = 0, end = live_signals(frame); s < end; ++s) {
         const CompiledSignal& signal = frame.data.signals[s];
         SentSignal& sent = frame.block.signals()[s];
         if (signal.keep == 0) { sent.pending = 0; }

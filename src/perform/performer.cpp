@@ -36,6 +36,12 @@ PerformerBlock view(const Character& character, std::byte* block, std::size_t la
     return {block, character.data().layout, layer};
 }
 
+/// Counts what the game asked for that cannot be.
+bool refuse(const PerformerBlock& block) {
+    ++block.header().faults.refused_values;
+    return false;
+}
+
 } // namespace
 
 void Performer::Free::operator()(std::byte* block) const { ::operator delete (block, std::align_val_t{cache_line}); }
@@ -81,10 +87,7 @@ std::uint16_t node_of(const CharacterData& data, std::uint16_t state) {
 bool Performer::enter(StateHandle state, double fade, Ease ease) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (state.index >= data.state_info.size() || !std::isfinite(fade) || fade < 0) {
-        ++block.header().faults.refused_values;
-        return false;
-    }
+    if (state.index >= data.state_info.size() || !std::isfinite(fade) || fade < 0) { return refuse(block); }
     Entrance entrance;
     entrance.fade = fade;
     entrance.ease = ease;
@@ -96,8 +99,7 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
 bool Performer::play_once(OneShotHandle one_shot) {
     const CharacterData& data = character_->data();
     if (one_shot.index >= data.state_info.size() || !data.layer_info[data.state_info[one_shot.index].layer].one_shots) {
-        ++view(*character_, block_.get()).header().faults.refused_values;
-        return false;
+        return refuse(view(*character_, block_.get()));
     }
     return send(character_->signal(data.state_info[one_shot.index].name));
 }
@@ -113,12 +115,9 @@ void Performer::set_seed(std::uint64_t seed) { view(*character_, block_.get()).h
 std::uint64_t Performer::seed() const { return view(*character_, block_.get()).header().seed; }
 
 bool Performer::set_scale(float scale) {
-    PerformerHeader& header = view(*character_, block_.get()).header();
-    if (!std::isfinite(scale) || !(scale > 0)) {
-        ++header.faults.refused_values;
-        return false;
-    }
-    header.scale = double(scale);
+    const PerformerBlock block = view(*character_, block_.get());
+    if (!std::isfinite(scale) || !(scale > 0)) { return refuse(block); }
+    block.header().scale = double(scale);
     return true;
 }
 
@@ -226,11 +225,6 @@ void set_aim(const PerformerBlock& block, std::uint16_t index, float value) {
 void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) {
     set_aim(block, index, value);
     block.smoothed()[index] = value;
-}
-
-bool refuse(const PerformerBlock& block) {
-    ++block.header().faults.refused_values;
-    return false;
 }
 
 /// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the

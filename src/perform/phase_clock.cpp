@@ -55,7 +55,7 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
             if (instance.timing != Timing::shared) { continue; }
             const CompiledState& state = data.states[instance.state];
             if (!state.synced) { continue; }
-            const Leaf* leaves = data.motions.leaves.data() + state.first_leaf;
+            const Leaf* leaves = data.leaves_of(state);
             for (const Playhead& playhead : block.playing(instance)) {
                 const Leaf& leaf = leaves[playhead.leaf];
                 if (!leaf.keeps_time) { continue; }
