@@ -1,6 +1,6 @@
 #include "crowd.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <cmath>
 #include <stdexcept>
@@ -107,7 +107,7 @@ std::shared_ptr<const gait::Character> blend_of(const Material& material, int ac
     return compiled(document, material);
 }
 
-gait::PlanePoint site_of(int point, int points) {
+gait::detail::PlanePoint site_of(int point, int points) {
     // Sunflower seeds: never more than three on an empty circle.
     const double radius = 0.5 * std::sqrt((point + 0.5) / points), angle = 2.399963 * point;
     return {0.5 + radius * std::cos(angle), 0.5 + radius * std::sin(angle)};
@@ -126,7 +126,7 @@ gait::BlendDefinition add_space(gait::Document& document, Material& more, int po
         definition.name = fmt::format("point_{}", p);
         definition.loop = true;
         more.assets.clips[definition.name.value] = clip;
-        const gait::PlanePoint site = site_of(p, points);
+        const gait::detail::PlanePoint site = site_of(p, points);
         space.points.emplace_back(std::vector<gait::Number>{site.x, site.y},
                                   gait::MotionDefinition(gait::Text(definition.name.value)));
     }

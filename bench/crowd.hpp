@@ -1,8 +1,8 @@
 /// The characters the benchmarks play.
 #pragma once
 
+#include "character/blend_plane.hpp"
 #include "gait/gait.hpp"
-#include "motion/blend_plane.hpp"
 
 #include <memory>
 #include <string>
@@ -27,7 +27,7 @@ struct Material {
 [[nodiscard]] std::shared_ptr<const gait::Character> space_of(const Material& material, int points);
 
 /// Where the sites of such a space are.
-[[nodiscard]] gait::PlanePoint site_of(int point, int points);
+[[nodiscard]] gait::detail::PlanePoint site_of(int point, int points);
 
 /// A whole character: legs that turn from a blend space of 24 points with a lean added to it, to another clip, and
 /// back, so that a crossfade is always under way; arms over them with a mask that rises along the spine; and a one-shot

@@ -6,10 +6,10 @@
 #include "textbook.hpp"
 #include "whole_textbook.hpp"
 
+#include "character/character_data.hpp"
 #include "gait/crowd.hpp"
 #include "gait/eigen.hpp"
 #include "math/pose_kernels.hpp"
-#include "perform/character_data.hpp"
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
@@ -50,7 +50,8 @@ void advance(benchmark::State& state) {
 void advance_and_skin(benchmark::State& state) {
     gait::Performer performer(blended(int(state.range(0))));
     // On a cache line, as a game would put what it sends to the graphics card.
-    std::vector<gait::Matrix4, gait::CacheLineAllocator<gait::Matrix4>> matrices(performer.character().joint_count());
+    std::vector<gait::Matrix4, gait::detail::CacheLineAllocator<gait::Matrix4>> matrices(
+        performer.character().joint_count());
     for (auto _ : state) {
         performer.advance(dt);
         performer.skinning_matrices(matrices);
@@ -60,15 +61,15 @@ void advance_and_skin(benchmark::State& state) {
 
 /// The kernel alone, over the frames that the library would sample.
 void floor_kernel(benchmark::State& state) {
-    const gait::CharacterData& data = blended(int(state.range(0)))->data();
+    const gait::detail::CharacterData& data = blended(int(state.range(0)))->data();
     const auto active = std::size_t(state.range(0));
     const std::size_t lanes = data.layout.lanes;
-    gait::AlignedFloats out(4 * lanes);
+    gait::detail::AlignedFloats out(4 * lanes);
     std::vector<gait::kernels::BlendSource> sources(active);
     std::vector<double> positions(active, 0);
     for (auto _ : state) {
         for (std::size_t c = 0; c < active; ++c) {
-            const gait::SampledClip& clip = data.clips[c];
+            const gait::detail::SampledClip& clip = data.clips[c];
             positions[c] += dt / clip.seconds;
             positions[c] -= double(positions[c] >= 1);
             const double place = positions[c] * clip.intervals;
@@ -194,7 +195,8 @@ void whole(benchmark::State& state) {
 
 void whole_and_skin(benchmark::State& state) {
     WholePerformer character;
-    std::vector<gait::Matrix4, gait::CacheLineAllocator<gait::Matrix4>> matrices(whole_character()->joint_count());
+    std::vector<gait::Matrix4, gait::detail::CacheLineAllocator<gait::Matrix4>> matrices(
+        whole_character()->joint_count());
     for (auto _ : state) {
         character.advance();
         character.performer.skinning_matrices(matrices);
@@ -241,7 +243,7 @@ public:
         blend(turn_, &lean, 1, {0, lanes_});
         gait::kernels::turn_by({pose_.data(), lanes_}, {turn_.data(), lanes_}, lanes_);
         for (std::size_t l = 0; l < masks_.size(); ++l) {
-            const gait::Window reach = reach_[l];
+            const gait::detail::Window reach = reach_[l];
             gait::kernels::BlendSource above = source(data_.clips[4 + l], 1);
             above.from += reach.first;
             above.to += reach.first;
@@ -254,26 +256,26 @@ public:
     }
 
 private:
-    void blend(gait::AlignedFloats& out, const gait::kernels::BlendSource* sources, std::size_t count,
-               gait::Window window) const {
+    void blend(gait::detail::AlignedFloats& out, const gait::kernels::BlendSource* sources, std::size_t count,
+               gait::detail::Window window) const {
         for (std::size_t row = 0; row < 4; ++row) {
             std::fill_n(out.data() + row * lanes_ + window.first, window.lanes, 0.0F);
         }
         gait::kernels::accumulate({out.data() + window.first, lanes_}, sources, count, window.lanes);
     }
-    [[nodiscard]] gait::kernels::BlendSource source(const gait::SampledClip& clip, float weight) const {
+    [[nodiscard]] gait::kernels::BlendSource source(const gait::detail::SampledClip& clip, float weight) const {
         const double place = phase_ * clip.intervals;
         const auto frame = std::uint32_t(place);
         const float second = weight * float(place - frame);
         return {clip.frame(frame), clip.frame(frame + 1), lanes_, weight - second, second, nullptr};
     }
 
-    const gait::CharacterData& data_;
+    const gait::detail::CharacterData& data_;
     std::size_t lanes_;
-    gait::AlignedFloats pose_, over_, turn_;
+    gait::detail::AlignedFloats pose_, over_, turn_;
     std::vector<std::int8_t> signs_, agreements_;
-    std::vector<gait::AlignedFloats> masks_;
-    std::vector<gait::Window> reach_;
+    std::vector<gait::detail::AlignedFloats> masks_;
+    std::vector<gait::detail::Window> reach_;
     double phase_ = 0;
 };
 
@@ -362,7 +364,7 @@ public:
 
 /// Prints what a whole character costs. False when it is more than is wanted.
 bool report_whole(std::map<std::string, double>& ns, nlohmann::json& report) {
-    const gait::CharacterData& data = whole_character()->data();
+    const gait::detail::CharacterData& data = whole_character()->data();
     const double advance = ns["whole/"], floor = ns["whole_floor/"], allowed = 1.5 * floor + 300;
     const double times = ns["whole_textbook/"] / advance,
                  skinned = ns["whole_textbook_and_skin/"] / ns["whole_and_skin/"];
@@ -448,7 +450,7 @@ int main(int argument_count, char** arguments) {
     fmt::print("\n  on {} cores, four clips each: {:.0f} ns a performer, {:.0f} performers at 60 Hz\n",
                std::thread::hardware_concurrency(), each, carried);
     kept = report_whole(ns, report) && kept;
-    const gait::CharacterData& data = blended(4)->data();
+    const gait::detail::CharacterData& data = blended(4)->data();
     const std::size_t pose_bytes = data.layout.pose_rows * data.layout.lanes * sizeof(float),
                       all = blended(4)->performer_bytes();
     fmt::print("  bytes a performer: {}, of which its pose {}\n", all, pose_bytes);

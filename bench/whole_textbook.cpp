@@ -5,7 +5,7 @@
 namespace bench {
 namespace {
 
-using gait::PlanePoint;
+using gait::detail::PlanePoint;
 
 double doubled_area(PlanePoint a, PlanePoint b, PlanePoint c) {
     return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);

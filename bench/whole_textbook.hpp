@@ -35,7 +35,7 @@ private:
 
     TextbookPose rest_;
     std::vector<TextbookClip> clips_;
-    std::vector<gait::PlanePoint> sites_;
+    std::vector<gait::detail::PlanePoint> sites_;
     std::vector<std::array<std::size_t, 3>> triangles_;
     TextbookPose lean_reference_;
     std::vector<float> arms_mask_, wave_mask_;

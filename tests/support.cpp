@@ -1,4 +1,5 @@
 #include "support.hpp"
+#include "gait/load.hpp"
 
 #include <catch2/catch.hpp>
 

@@ -53,8 +53,8 @@ Vector3d his_offset(const Skeleton& skeleton, int joint) {
     return upended(skeleton.offset(joint)) * (leg ? legs : arm ? arms : 1) * centimetres;
 }
 
-void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const std::string& name,
-              double seconds, int keys, const GaitModel& body, double last_phase) {
+void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::detail::GltfBuffer& buffer,
+              const std::string& name, double seconds, int keys, const GaitModel& body, double last_phase) {
     tinygltf::Animation animation;
     animation.name = name;
     std::vector<float> times;
@@ -71,15 +71,16 @@ void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
             before = q;
             for (const double c : {q.x(), q.y(), q.z(), q.w()}) { values.push_back(float(tidy(c))); }
         }
-        gait::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j) + 1,
-                          "rotation");
+        gait::detail::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j) + 1,
+                                  "rotation");
     }
     std::vector<float> places;
     for (const SkeletonPose& pose : poses) {
         const Vector3d hips = upended(pose.hips) * legs * centimetres;
         for (const double c : {hips.x(), hips.y(), hips.z()}) { places.push_back(float(tidy(c))); }
     }
-    gait::add_channel(animation, time_accessor, buffer.add_floats(places, TINYGLTF_TYPE_VEC3), 1, "translation");
+    gait::detail::add_channel(animation, time_accessor, buffer.add_floats(places, TINYGLTF_TYPE_VEC3), 1,
+                              "translation");
     model.animations.push_back(animation);
 }
 
@@ -89,7 +90,7 @@ tinygltf::Model make_harbour_master(const Skeleton& skeleton) {
     tinygltf::Model model;
     model.asset.version = "2.0";
     model.asset.generator = "make_lamplighter, of Pliant Gait";
-    gait::GltfBuffer buffer(model);
+    gait::detail::GltfBuffer buffer(model);
     tinygltf::Node armature;
     armature.name = "Armature";
     armature.rotation = {-std::sqrt(0.5), 0, 0, std::sqrt(0.5)};

@@ -35,7 +35,7 @@ void add_nodes(const Skeleton& skeleton, tinygltf::Model& model) {
     }
 }
 
-void add_skin(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer) {
+void add_skin(const Skeleton& skeleton, tinygltf::Model& model, gait::detail::GltfBuffer& buffer) {
     tinygltf::Skin skin;
     skin.name = "lamplighter";
     std::vector<float> bind;
@@ -48,7 +48,7 @@ void add_skin(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
     model.skins.push_back(skin);
 }
 
-void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer) {
+void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::detail::GltfBuffer& buffer) {
     tinygltf::Mesh mesh;
     mesh.name = "body";
     for (const SkinPart& part : make_skin(skeleton)) {
@@ -95,7 +95,8 @@ void add_mesh(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
 }
 
 /// `keys` even keys from 0 to the end; a loop's last is its first.
-void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer, const Act& act, int keys) {
+void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::detail::GltfBuffer& buffer, const Act& act,
+              int keys) {
     std::vector<float> times;
     std::vector<SkeletonPose> poses;
     for (int k = 0; k < keys; ++k) {
@@ -119,20 +120,21 @@ void add_clip(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer
             values.insert(values.end(), {tidy(q.x()), tidy(q.y()), tidy(q.z()), tidy(q.w())});
         }
         if (moves) {
-            gait::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j),
-                              "rotation");
+            gait::detail::add_channel(animation, time_accessor, buffer.add_floats(values, TINYGLTF_TYPE_VEC4), int(j),
+                                      "rotation");
         }
     }
     std::vector<float> places;
     for (const SkeletonPose& pose : poses) {
         places.insert(places.end(), {tidy(pose.hips.x()), tidy(pose.hips.y()), tidy(pose.hips.z())});
     }
-    gait::add_channel(animation, time_accessor, buffer.add_floats(places, TINYGLTF_TYPE_VEC3), 0, "translation");
+    gait::detail::add_channel(animation, time_accessor, buffer.add_floats(places, TINYGLTF_TYPE_VEC3), 0,
+                              "translation");
     model.animations.push_back(animation);
 }
 
 /// Strolling and trotting in eight directions, in place; and going their way, with the way in the hips.
-void add_directions(const Skeleton& skeleton, tinygltf::Model& model, gait::GltfBuffer& buffer,
+void add_directions(const Skeleton& skeleton, tinygltf::Model& model, gait::detail::GltfBuffer& buffer,
                     const std::function<int(double, double)>& keys_at) {
     for (const Gait& gait : gaits) {
         if (gait.name == "run") { continue; }
@@ -169,7 +171,7 @@ int main(int argument_count, char** arguments) {
     tinygltf::Model model;
     model.asset.version = "2.0";
     model.asset.generator = "make_lamplighter, of Pliant Gait";
-    gait::GltfBuffer buffer(model);
+    gait::detail::GltfBuffer buffer(model);
     add_nodes(skeleton, model);
     add_skin(skeleton, model, buffer);
     add_mesh(skeleton, model, buffer);
@@ -200,8 +202,8 @@ int main(int argument_count, char** arguments) {
     }
     tinygltf::Model master = make_harbour_master(skeleton);
     for (const auto& [path, made] : {std::pair(arguments[1], &model), std::pair(arguments[2], &master)}) {
-        const std::string bytes = gait::to_glb(*made);
-        if (const auto problem = gait::write_file(path, bytes); bytes.empty() || problem) {
+        const std::string bytes = gait::detail::to_glb(*made);
+        if (const auto problem = gait::detail::write_file(path, bytes); bytes.empty() || problem) {
             std::fprintf(stderr, "make_lamplighter: %s %s\n", path, problem ? problem->c_str() : "cannot be made");
             return 2;
         }

@@ -2,6 +2,7 @@
 /// What a game ties to its performers once: where parameters come from, and who hears of events.
 #pragma once
 
+#include "gait/no_index.hpp"
 #include "gait/performer.hpp"
 
 #include <functional>
@@ -57,7 +58,7 @@ private:
     struct Listener {
         EventKind kind = EventKind::mark;
         bool every = false; ///< any kind, whatever it is about
-        std::uint16_t about = 0xFFFF;
+        std::uint16_t about = no_index;
         std::function<void(const Event&)> call;
     };
     bool add(std::uint16_t parameter, std::function<void(Performer&, std::uint16_t)> set);

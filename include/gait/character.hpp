@@ -4,8 +4,13 @@
 #pragma once
 
 #include "gait/api.hpp"
-#include "gait/document.hpp"
+#include "gait/diagnostic.hpp"
+#include "gait/ease.hpp"
+#include "gait/fade_style.hpp"
+#include "gait/layer_mode.hpp"
 #include "gait/math.hpp"
+#include "gait/no_index.hpp"
+#include "gait/parameter_kind.hpp"
 #include "gait/rig.hpp"
 #include "gait/travel.hpp"
 
@@ -19,13 +24,15 @@
 
 namespace gait {
 
+namespace detail {
 struct CharacterData;
+}
 
 /// A place in one of a character's lists: found by name once, used every frame. A default one refers to nothing.
 struct Handle {
-    std::uint16_t index = 0xFFFF; ///< into the character's list of its kind
+    std::uint16_t index = no_index; ///< into the character's list of its kind
     /// Whether it refers to anything.
-    [[nodiscard]] explicit operator bool() const { return index != 0xFFFF; }
+    [[nodiscard]] explicit operator bool() const { return index != no_index; }
 };
 
 /// A number or angle parameter: an index into `Character::parameters()`.
@@ -80,12 +87,13 @@ struct ParameterInfo {
 
 /// A state as compiled.
 struct StateInfo {
-    std::string name;              ///< with the states around it before it: `air.take_off`
-    std::uint16_t parent = 0xFFFF; ///< the state whose machine holds it, an index into `states()`; 0xFFFF for none
-    std::uint16_t layer = 0;       ///< index into `layers()`
-    bool machine = false;          ///< it holds other states, one of which is the active one
-    bool nothing = false;          ///< it plays nothing: the layers below show
-    Place place;                   ///< of its name in the document
+    std::string name; ///< with the states around it before it: `air.take_off`
+    std::uint16_t parent =
+        no_index;            ///< the state whose machine holds it, an index into `states()`; `no_index` for none
+    std::uint16_t layer = 0; ///< index into `layers()`
+    bool machine = false;    ///< it holds other states, one of which is the active one
+    bool nothing = false;    ///< it plays nothing: the layers below show
+    Place place;             ///< of its name in the document
 };
 
 /// A value as compiled.
@@ -112,7 +120,7 @@ struct ClipInfo {
 
 /// What makes a transition.
 enum class TransitionKind : std::uint8_t {
-    way,    ///< an entry of `go` or `always` whose conditions hold
+    written, ///< an entry of `go` or `always` whose conditions hold
     within, ///< a pick or choose that goes on inside its state
     lead,   ///< a state of another layer that is entered and leads this one
     yield,  ///< what `forbid` says, as the other layer comes to what rules
@@ -120,8 +128,8 @@ enum class TransitionKind : std::uint8_t {
 
 /// A transition as compiled.
 struct TransitionInfo {
-    TransitionKind kind = TransitionKind::way;
-    std::uint16_t from = 0; ///< index into `states()`; 0xFFFF of a lead, which leaves whichever is active
+    TransitionKind kind = TransitionKind::written;
+    std::uint16_t from = 0; ///< index into `states()`; `no_index` of a lead, which leaves whichever is active
     std::uint16_t to = 0;
     std::string when;      ///< the condition as written, and what else must hold, in words
     std::string condition; ///< the condition alone, as an expression; may be empty
@@ -136,7 +144,7 @@ struct TransitionInfo {
 class GAIT_API Character {
 public:
     /// For `compile` alone, which knows what the data must hold.
-    explicit Character(std::unique_ptr<const CharacterData> data);
+    explicit Character(std::unique_ptr<const detail::CharacterData> data);
     ~Character();
     Character(const Character&) = delete;
     Character& operator=(const Character&) = delete;
@@ -196,10 +204,10 @@ public:
     [[nodiscard]] std::size_t performer_bytes() const;
 
     /// What the library keeps; its type is not public.
-    [[nodiscard]] const CharacterData& data() const { return *data_; }
+    [[nodiscard]] const detail::CharacterData& data() const { return *data_; }
 
 private:
-    std::unique_ptr<const CharacterData> data_;
+    std::unique_ptr<const detail::CharacterData> data_;
 };
 
 /// The vector instruction sets the kernels can run with here, best first.

@@ -30,6 +30,12 @@ struct Diagnostic {
     std::string path; ///< where in the document, such as `layers.body.states.still`, for documents made by a program
 };
 
+/// A text file that findings speak of.
+struct SourceFile {
+    std::string name;               ///< as it was found
+    std::vector<std::string> lines; ///< for diagnostics
+};
+
 /// Findings, in the order of the text they speak of.
 using Diagnostics = std::vector<Diagnostic>;
 

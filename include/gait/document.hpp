@@ -5,6 +5,12 @@
 
 #include "gait/diagnostic.hpp"
 #include "gait/ease.hpp"
+#include "gait/fade_style.hpp"
+#include "gait/layer_mode.hpp"
+#include "gait/motion_kind.hpp"
+#include "gait/parameter_kind.hpp"
+#include "gait/pick_order.hpp"
+#include "gait/text.hpp"
 
 #include <array>
 #include <memory>
@@ -13,30 +19,6 @@
 #include <vector>
 
 namespace gait {
-
-/// A word or an expression of the document, with the place it was read from.
-struct Text {
-    std::string value;
-    Place place;
-
-    Text() = default;
-    /// From words, and where they stand.
-    Text(std::string text, Place where = {}) : value(std::move(text)), place(where) {}
-    /// From a literal.
-    Text(const char* text) : value(text) {}
-    /// Whether nothing was written.
-    [[nodiscard]] bool empty() const { return value.empty(); }
-};
-
-/// A number of the document, with its place.
-struct Number {
-    double value = 0;
-    Place place;
-
-    Number() = default;
-    /// From a number, and where it stands.
-    Number(double number, Place where = {}) : value(number), place(where) {}
-};
 
 /// Which part of a clip's way is taken out of its pose and given to the game.
 struct TravelDefinition {
@@ -88,10 +70,6 @@ struct FitDefinition {
     std::vector<std::pair<Text, std::array<double, 3>>> turn; ///< our names, and degrees about X, Y and Z by which
                                                               ///< their rest pose is turned to stand as ours does
 };
-
-/// What a parameter is, and so what may be set and compared. An angle is in degrees and wraps; a choice is one of named
-/// values; a signal fires once and is consumed.
-enum class ParameterKind { number, angle, flag, choice, signal };
 
 /// An entry of `parameters`. At most one of `from`, `remember`, `greatest`, `since`, `on_when` and `flips_on` may be
 /// written; such a parameter is computed and no game sets it.
@@ -193,8 +171,10 @@ struct MotionDefinition {
     MotionDefinition(const char* clip_name) : clip(clip_name) {}
     /// A blend space.
     inline MotionDefinition(BlendDefinition blend_space);
+    /// What it is made of; empty when it plays nothing, and does not say so.
+    [[nodiscard]] std::optional<MotionKind> kind() const;
     /// Whether nothing is played.
-    [[nodiscard]] bool empty() const { return clip.empty() && !blend && !mix && !add && !pick && !choose && !nothing; }
+    [[nodiscard]] bool empty() const { return !kind(); }
 };
 
 /// One motion of a blend space, and its place.
@@ -254,9 +234,15 @@ struct AddDefinition {
 };
 
 inline MotionDefinition::MotionDefinition(BlendDefinition blend_space) : blend(std::move(blend_space)) {}
-
-/// How a pick goes from entry to entry.
-enum class PickOrder { dealt, random, in_turn };
+inline std::optional<MotionKind> MotionDefinition::kind() const {
+    if (pick) { return MotionKind::pick; }
+    if (choose) { return MotionKind::choose; }
+    if (blend) { return MotionKind::blend; }
+    if (mix) { return MotionKind::mix; }
+    if (add) { return MotionKind::add; }
+    if (nothing) { return MotionKind::nothing; }
+    return clip.empty() ? std::nullopt : std::optional(MotionKind::clip);
+}
 
 /// A motion of a pick. It plays to its end, or as many rounds as `loops` says, its fade out being done by then.
 struct PickEntry {
@@ -291,10 +277,6 @@ struct ChooseDefinition {
     Number fade{0.2}; ///< seconds, when the value changes
     Place place;
 };
-
-/// How a fade looks: both motions go on; the one being left stands still; or the pose's difference and its velocity
-/// decay on top of the motion that is entered.
-enum class FadeStyle : std::uint8_t { cross, frozen, inertial };
 
 /// One way out of a state. Without `when`, `signal`, `after`, `inside` and `at_mark`, or with `at_end`, it leaves as
 /// the motion ends, its fade done by then. Whatever is written must hold at once.
@@ -413,13 +395,6 @@ struct ValueDefinition {
     std::string note;
 };
 
-/// How a layer joins those below it: in their place, or its difference to a reference laid on top of them.
-enum class LayerMode : std::uint8_t { replace, add };
-
-/// Whether a layer turns joints against their parents, or against the body as a whole: in `model` an upper body keeps
-/// its pointing, however the hips below it sway.
-enum class LayerSpace : std::uint8_t { local, model };
-
 /// A machine that moves the body, or a part of it, over the layers below.
 struct LayerDefinition {
     Text name;
@@ -465,12 +440,6 @@ struct ForbidDefinition {
     Place place;
 };
 
-/// A file that a document is based on.
-struct SourceFile {
-    std::string name;               ///< as it was found
-    std::vector<std::string> lines; ///< for diagnostics
-};
-
 /// A whole document.
 struct Document {
     std::string file;                ///< as the caller named it, for diagnostics and to find the other files
@@ -492,6 +461,13 @@ struct Document {
     std::vector<OneShotDefinition> one_shots;
     std::vector<ForbidDefinition> forbid;
     std::vector<Text> decide; ///< layers in the order in which they decide; empty: from the lowest up
+
+    /// All the files it was read from, as `Place::file` counts them.
+    [[nodiscard]] std::vector<SourceFile> files() const {
+        std::vector<SourceFile> all{{file, source}};
+        all.insert(all.end(), bases.begin(), bases.end());
+        return all;
+    }
 };
 
 } // namespace gait

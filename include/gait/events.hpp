@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/no_index.hpp"
 
 #include <cstddef>
 #include <cstdint>
@@ -19,10 +20,10 @@ enum class EventKind : std::uint8_t { span_ended, mark, span_begun, finished, le
 struct Event {
     double time = 0; ///< seconds since the performer's start or reset
     EventKind kind = EventKind::mark;
-    std::uint16_t what = 0xFFFF; ///< of a mark or span: an index into `Character::marks()` or `spans()`
-    std::uint16_t state = 0;     ///< an index into `Character::states()`: whose motion it is, or what was entered
-    std::uint16_t clip = 0xFFFF; ///< of a mark or span: an index into `Character::clips()`
-    float weight = 1;            ///< of a mark or span: its clip's share of the pose at that instant, 0 to 1
+    std::uint16_t what = no_index; ///< of a mark or span: an index into `Character::marks()` or `spans()`
+    std::uint16_t state = 0;       ///< an index into `Character::states()`: whose motion it is, or what was entered
+    std::uint16_t clip = no_index; ///< of a mark or span: an index into `Character::clips()`
+    float weight = 1;              ///< of a mark or span: its clip's share of the pose at that instant, 0 to 1
 };
 
 /// The events of one step, in order of time. A game keeps one and hands it to `Performer::advance`, which empties it

@@ -28,7 +28,7 @@ struct ForbiddenPair {
     std::uint16_t to = 0;           ///< where the first one's layer goes then
     std::string when;               ///< the condition that must hold beside that; empty: always
     bool possible = false;          ///< some way leads to both at once, whatever numbers and flags there are
-    std::vector<std::uint16_t> way; ///< the transitions of the shortest: indices into `Character::transitions()`
+    std::vector<std::uint16_t> route; ///< the transitions of the shortest: indices into `Character::transitions()`
 };
 
 /// Looks for a way to each forbidden pair, as if nobody gave way. What layers ask of each other's states is taken as it

@@ -6,6 +6,8 @@
 #include "gait/character.hpp"
 #include "gait/events.hpp"
 #include "gait/math.hpp"
+#include "gait/no_index.hpp"
+#include "gait/records.hpp"
 #include "gait/travel.hpp"
 
 #include <concepts>
@@ -17,22 +19,9 @@
 
 namespace gait {
 
+namespace detail {
 struct Evaluation;
-
-/// What a performer was given and would not take. Nothing else happens: the last good value stays.
-struct Faults {
-    std::uint32_t refused_values = 0; ///< NaN or infinite inputs, or a handle or name of another kind or of nothing
-    std::uint32_t refused_steps = 0;  ///< NaN, infinite or negative steps
-    std::uint32_t cut_chains = 0;     ///< steps that held more timed transitions than a step may
-};
-
-/// A transition taken in the last `advance`.
-struct TransitionRecord {
-    double time = 0;              ///< seconds since the start or `reset`
-    std::uint16_t transition = 0; ///< index into `Character::transitions()`
-    std::uint16_t from = 0;       ///< the state that was active in that layer, an index into `Character::states()`
-    std::uint32_t spare = 0;      ///< no hidden padding, so that equal performers are equal byte for byte
-};
+}
 
 /// One clip that an instance plays.
 struct ClipView {
@@ -47,7 +36,7 @@ struct ClipView {
 struct InstanceView {
     std::uint32_t serial = 0;     ///< counts up with each motion entered; never reused
     std::uint16_t state = 0;      ///< index into `Character::states()`
-    std::uint16_t transition = 0; ///< the one that entered it; 0xFFFF for the start
+    std::uint16_t transition = 0; ///< the one that entered it; `no_index` for the start
     float weight = 0;             ///< its share of the pose, 0 to 1; all instances sum to 1
     double fade_seconds = 0;      ///< of the fade that brings it in over those below it; 0 for an inertial one
     double fade_elapsed = 0;
@@ -193,7 +182,7 @@ public:
     /// Seconds since the start or `reset`.
     [[nodiscard]] double time() const;
     /// The active state of a layer, the innermost one: an index into `Character::states()`. The lowest layer is 0;
-    /// 0xFFFF for a layer that is not there.
+    /// `no_index` for a layer that is not there.
     [[nodiscard]] std::uint16_t state(std::size_t layer = 0) const;
     /// Whether a state is active, or holds the one that is.
     [[nodiscard]] bool is_active(StateHandle state) const;
@@ -237,7 +226,7 @@ public:
 
 private:
     bool advance_with(double seconds, EventList* events);
-    void evaluated_pose(std::size_t layer, const Evaluation& what, std::span<Transform> out) const;
+    void evaluated_pose(std::size_t layer, const detail::Evaluation& what, std::span<Transform> out) const;
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;
 
     struct Free {

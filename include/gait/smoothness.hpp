@@ -5,6 +5,7 @@
 #include "gait/api.hpp"
 #include "gait/ease.hpp"
 #include "gait/math.hpp"
+#include "gait/no_index.hpp"
 #include "gait/performer.hpp"
 
 #include <cstdint>
@@ -20,9 +21,9 @@ namespace gait {
 struct Seam {
     double degrees = 0;
     double millimetres = 0;
-    int joint = -1;                    ///< where the turn is greatest
-    double time = 0;                   ///< seconds
-    std::uint16_t transition = 0xFFFF; ///< the last one taken before it; 0xFFFF for none
+    int joint = -1;                      ///< where the turn is greatest
+    double time = 0;                     ///< seconds
+    std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none
 };
 
 /// The greatest seam that still counts as smooth, degrees and millimetres.
@@ -41,11 +42,11 @@ struct MotionSample {
     double fade_seconds = 0;     ///< 0 for no fade
     double fade_elapsed = 0;
     Ease ease = Ease::smooth;
-    std::uint16_t transition = 0xFFFF; ///< for the report
+    std::uint16_t transition = no_index; ///< for the report
     /// How much of each joint it is over those before it, 0 to 1, whatever the fade says; empty: as the fade says. A
     /// fade of 0 seconds means that they were cut to this.
     std::vector<float> weights = {};
-    std::uint32_t blamed = 0; ///< for the report, in place of the id, where there are weights
+    std::uint32_t attributed_to = 0; ///< for the report, in place of the id, where there are weights
 };
 
 /// What was shown at an instant, and what it was made of, oldest motion first.
@@ -64,7 +65,7 @@ struct Snap {
     double allowed = 0; ///< what the clips do by themselves there and what the declared fade needs, degrees a second
     int joint = -1;
     double time = 0;
-    std::uint16_t transition = 0xFFFF;
+    std::uint16_t transition = no_index;
     std::uint32_t motion = 0; ///< the id of the motion that was entered
 };
 
@@ -100,7 +101,7 @@ private:
     struct Measured {
         double time = 0;
         std::uint64_t motion = 0;
-        std::uint16_t transition = 0xFFFF;
+        std::uint16_t transition = no_index;
         std::vector<double> jolts, allowances; ///< a joint each
         bool judged = false;
     };

@@ -1,37 +1,14 @@
 #include "check/condition_space.hpp"
 
-#include <fmt/format.h>
+#include "compile/parameter_values.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr std::size_t most_visits = 200'000;
-
-bool only_compares(Operation operation) {
-    switch (operation) {
-    case Operation::constant:
-    case Operation::parameter:
-    case Operation::raw_parameter:
-    case Operation::reading:
-    case Operation::negate:
-    case Operation::less:
-    case Operation::less_equal:
-    case Operation::greater:
-    case Operation::greater_equal:
-    case Operation::equal:
-    case Operation::not_equal:
-    case Operation::both:
-    case Operation::either:
-    case Operation::negation:
-    case Operation::absolute:
-        return true;
-    default:
-        return false;
-    }
-}
 
 } // namespace
 
@@ -45,12 +22,12 @@ ConditionSpace::ConditionSpace(const CharacterData& data, const std::vector<Code
 
 void ConditionSpace::add_code(CodeRange code) {
     for (const Instruction& i : data_.instructions(code)) {
-        exact_ = exact_ && only_compares(i.operation);
+        exact_ = exact_ && info_of(i.operation).compares;
         if (i.operation == Operation::constant) {
             constants_.push_back(i.value);
             constants_.push_back(-i.value);
         }
-        if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) { add_slot(i.slot, false); }
+        if (reads_parameter(i)) { add_slot(i.slot, false); }
         if (i.operation == Operation::reading) {
             passing_ = true;
             add_slot(i.slot, true);
@@ -101,8 +78,8 @@ void ConditionSpace::fill_tries(Axis& axis, const std::vector<float>& constants)
     const std::optional<Reading> reading = axis.reading ? std::optional(Reading(axis.slot))
                                            : hidden     ? reading_of_layer(axis.slot)
                                                         : std::nullopt;
-    const bool is_flag = (hidden && !reading) || reading == Reading::ended ||
-                         (info != nullptr && info->kind != ParameterKind::number && info->kind != ParameterKind::angle);
+    const bool is_flag =
+        (hidden && !reading) || reading == Reading::ended || (info != nullptr && !info_of(info->kind).continuous);
     if (is_flag) {
         const std::size_t count = info != nullptr && info->kind == ParameterKind::choice ? info->of.size() : 2;
         for (std::size_t v = 0; v < count; ++v) { add(float(v)); }
@@ -218,14 +195,9 @@ std::string ConditionSpace::values() const {
     for (const Axis& axis : axes_) {
         if (axis.reading || axis.slot >= data_.parameters.size()) { continue; }
         const ParameterInfo& info = data_.parameters[axis.slot];
-        const float value = values_[axis.slot];
-        text += text.empty() ? "" : ", ";
-        text += info.name + " = ";
-        text += info.kind == ParameterKind::flag     ? (value != 0 ? "yes" : "no")
-                : info.kind == ParameterKind::choice ? info.of[std::size_t(value)]
-                                                     : fmt::format("{:.4g}", value);
+        text += (text.empty() ? "" : ", ") + info.name + " = " + value_text(info, values_[axis.slot]);
     }
     return text;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,14 +1,14 @@
 /// The values that decide conditions: every corner of their parameters' space at which one may change.
 #pragma once
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
 #include <functional>
 #include <optional>
 #include <string>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 /// What some conditions read, and the values worth trying for each: a little to either side of every number they are
 /// compared with, the ends of the range, each value of a flag or choice. For conditions that only compare, what no
@@ -65,4 +65,4 @@ private:
     std::size_t visits_ = 0;
 };
 
-} // namespace gait
+} // namespace gait::detail

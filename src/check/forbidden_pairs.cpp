@@ -1,6 +1,6 @@
 #include "gait/inspect.hpp"
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
 #include <algorithm>
 #include <array>
@@ -9,6 +9,7 @@
 #include <optional>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 /// Yes, no, or it depends.
@@ -26,13 +27,13 @@ public:
     template <typename Holds> std::optional<std::vector<std::uint16_t>> way_to(Holds both) {
         struct Step {
             Pair before;
-            std::uint16_t transition = no_transition;
+            std::uint16_t transition = no_index;
         };
         std::map<Pair, Step> seen;
         std::deque<Pair> open;
         for (const std::uint16_t first : settled(data_.layers[layers_[0]].start)) {
             for (const std::uint16_t second : settled(data_.layers[layers_[1]].start)) {
-                seen[{first, second}] = {{first, second}, no_transition};
+                seen[{first, second}] = {{first, second}, no_index};
                 open.emplace_back(first, second);
             }
         }
@@ -42,7 +43,7 @@ public:
             open.pop_front();
             if (both(here)) {
                 std::vector<std::uint16_t> way;
-                for (Pair at = here; seen[at].transition != no_transition; at = seen[at].before) {
+                for (Pair at = here; seen[at].transition != no_index; at = seen[at].before) {
                     way.push_back(seen[at].transition);
                 }
                 std::reverse(way.begin(), way.end());
@@ -59,7 +60,7 @@ public:
     [[nodiscard]] bool may_hold(CodeRange range, const Pair& here) const { return holds(range, here) != Maybe::no; }
 
     [[nodiscard]] bool is_inside(std::uint16_t node, std::uint16_t around) const {
-        for (; node != nothing; node = data_.states[node].parent) {
+        for (; node != no_index; node = data_.states[node].parent) {
             if (node == around) { return true; }
         }
         return false;
@@ -71,7 +72,7 @@ private:
         if (data_.states[node].kind != NodeKind::machine) { return {node}; }
         std::vector<std::uint16_t> all = settled(data_.states[node].start);
         // One that begins from where the body is, or where it was left, may begin in any of its states.
-        const bool anywhere = data_.states[node].starts_here || data_.states[node].resume != nothing;
+        const bool anywhere = data_.states[node].starts_here || data_.states[node].resume != no_index;
         for (std::size_t inner = node + 1U; anywhere && inner < data_.states.size(); ++inner) {
             if (data_.states[inner].parent != node || inner == data_.states[node].start) { continue; }
             const auto more = settled(std::uint16_t(inner));
@@ -83,10 +84,10 @@ private:
     template <typename Visit> void each_step(const Pair& here, Visit visit) const {
         for (const std::size_t side : {0U, 1U}) {
             const std::uint16_t node = side == 0 ? here.first : here.second;
-            for (std::uint16_t from = node; from != nothing; from = data_.states[from].parent) {
+            for (std::uint16_t from = node; from != no_index; from = data_.states[from].parent) {
                 const CompiledState& state = data_.states[from];
-                for (std::size_t t = 0; t < state.transition_count; ++t) {
-                    const auto index = std::uint16_t(state.first_transition + t);
+                for (std::size_t t = 0; t < state.transitions.count; ++t) {
+                    const auto index = std::uint16_t(state.transitions.first + t);
                     const CompiledTransition& transition = data_.transitions[index];
                     if (holds(transition.when, here) == Maybe::no) { continue; }
                     for (const std::uint16_t to : settled(transition.target)) {
@@ -103,10 +104,10 @@ private:
     /// What the entered state may do to the other layer.
     template <typename Visit> void each_led(const Pair& entered, std::size_t side, Visit visit) const {
         const std::uint16_t node = side == 0 ? entered.first : entered.second;
-        for (std::uint16_t around = node; around != nothing; around = data_.states[around].parent) {
+        for (std::uint16_t around = node; around != no_index; around = data_.states[around].parent) {
             const CompiledState& state = data_.states[around];
-            for (std::size_t l = 0; l < state.lead_count; ++l) {
-                const CompiledLead& lead = data_.leads[state.first_lead + l];
+            for (std::size_t l = 0; l < state.leads.count; ++l) {
+                const CompiledLead& lead = data_.leads[state.leads.first + l];
                 if (data_.states[lead.target].layer != layers_[1 - side]) { continue; }
                 if (holds(lead.when, entered) == Maybe::no) { continue; }
                 for (const std::uint16_t to : settled(lead.target)) {
@@ -215,13 +216,13 @@ std::vector<ForbiddenPair> forbidden_pairs(const Character& character) {
         const CompiledState &yields = data.states[forbid.yields], &rules = data.states[forbid.rules];
         TwoLayers two(data, yields.layer, rules.layer);
         ForbiddenPair pair{
-            yields.visible, rules.visible, data.states[forbid.to].visible, data.forbid_conditions[f], false, {}};
+            yields.visible, rules.visible, data.states[forbid.to].visible, data.notes.forbid_conditions[f], false, {}};
         const auto way = two.way_to([&](const Pair& at) {
             return two.is_inside(at.first, forbid.yields) && two.is_inside(at.second, forbid.rules) &&
                    two.may_hold(forbid.when, at);
         });
         pair.possible = way.has_value();
-        if (way) { pair.way = *way; }
+        if (way) { pair.route = *way; }
         pairs.push_back(std::move(pair));
     }
     return pairs;

@@ -1,20 +1,21 @@
 #include "gait/inspect.hpp"
 
 #include "check/machine_checks.hpp"
-#include "check/sink.hpp"
 #include "check/space_checks.hpp"
-#include "clip/prepared_clip.hpp"
+#include "compile/call.hpp"
+#include "compile/prepared_clip.hpp"
+#include "diagnostics/sink.hpp"
 #include "gait/measure.hpp"
-#include "machine/call.hpp"
 #include "rig/body_parts.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>
 #include <map>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 /// Differences in speed below both of these are not worth a word.
@@ -30,7 +31,8 @@ struct Inspected {
 
 class Inspector {
 public:
-    Inspector(const Document& document, const Assets& assets) : document_(document), assets_(assets), sink_(document) {}
+    Inspector(const Document& document, const Assets& assets)
+        : document_(document), assets_(assets), sink_(document.files()) {}
 
     Diagnostics run(const Character* character, const std::vector<CueSheet>& sheets) {
         if (character != nullptr) { check_machine(document_, *character, sheets, sink_); }
@@ -63,7 +65,7 @@ private:
         if (definition == document_.clips.end() || source == assets_.clips.end()) { return nullptr; }
         Inspected clip;
         clip.definition = &*definition;
-        DiagnosticSink unheard(document_); // `compile` has said it
+        DiagnosticSink unheard(document_.files()); // `compile` has said it
         const PreparedClip prepared = prepare_clip(source->second, *assets_.rig, *definition,
                                                    mirror_pairs(document_, *assets_.rig, unheard), unheard);
         clip.measure = measure_clip(prepared.source, *assets_.rig);

@@ -1,14 +1,15 @@
 #include "check/machine_checks.hpp"
 
 #include "check/condition_space.hpp"
+#include "gait/cue_player.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>
 #include <set>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// Fades this much longer than what there is of a motion are worth a word, seconds.
@@ -24,7 +25,7 @@ public:
     }
 
     void run() {
-        for (const CharacterData::Remark& remark : data_.remarks) {
+        for (const CharacterNotes::Remark& remark : data_.notes.remarks) {
             sink_.warn(remark.place, remark.code, remark.message);
         }
         check_reach();
@@ -34,8 +35,8 @@ public:
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             if (!reached_[node]) { continue; }
             const CompiledState& state = data_.states[node];
-            for (std::size_t t = 0; t < state.transition_count; ++t) {
-                const auto index = std::uint16_t(state.first_transition + t);
+            for (std::size_t t = 0; t < state.transitions.count; ++t) {
+                const auto index = std::uint16_t(state.transitions.first + t);
                 check_condition(index);
                 check_moments(std::uint16_t(node), index);
                 check_fade(std::uint16_t(node), index);
@@ -55,14 +56,14 @@ private:
         std::vector<std::uint16_t> nodes;
         const auto& states = data_.states;
         const auto is_inside = [&](std::uint16_t node) {
-            while (node != nothing && node != machine) { node = states[node].parent; }
+            while (node != no_index && node != machine) { node = states[node].parent; }
             return node == machine;
         };
         for (std::size_t s = 0; states[machine].starts_here && s < states.size(); ++s) {
             const CompiledState& state = states[s];
-            if (state.parent != machine || state.passes_on == nothing || state.whole_body) { continue; }
+            if (state.parent != machine || state.shared_motion == no_index || state.whole_body) { continue; }
             for (std::size_t other = 0; other < states.size(); ++other) {
-                const bool same = states[other].passes_on == state.passes_on && !states[other].whole_body;
+                const bool same = states[other].shared_motion == state.shared_motion && !states[other].whole_body;
                 if (!same || is_inside(std::uint16_t(other))) { continue; }
                 nodes.push_back(std::uint16_t(s));
                 break;
@@ -73,7 +74,7 @@ private:
 
     /// Whether a machine would begin from where the body is, and nothing else plays what its states do.
     [[nodiscard]] bool begins_from_nowhere(std::uint16_t node) const {
-        return node != nothing && data_.states[node].starts_here && goes_on_with(node).empty();
+        return node != no_index && data_.states[node].starts_here && goes_on_with(node).empty();
     }
 
     /// The nodes inside `node` that become active with it, or may.
@@ -101,18 +102,18 @@ private:
             if (reached[node]) { continue; }
             reached[node] = true;
             const CompiledState& state = data_.states[node];
-            for (std::size_t t = 0; t < state.transition_count; ++t) {
-                open.push_back(data_.transitions[state.first_transition + t].target);
+            for (std::size_t t = 0; t < state.transitions.count; ++t) {
+                open.push_back(data_.transitions[state.transitions.first + t].target);
             }
             for (const std::uint16_t inner : inside(node)) { open.push_back(inner); }
             // What is around it is active too.
-            if (state.parent != nothing && !reached[state.parent]) {
+            if (state.parent != no_index && !reached[state.parent]) {
                 reached[state.parent] = true;
                 const CompiledState& around = data_.states[state.parent];
-                for (std::size_t t = 0; t < around.transition_count; ++t) {
-                    open.push_back(data_.transitions[around.first_transition + t].target);
+                for (std::size_t t = 0; t < around.transitions.count; ++t) {
+                    open.push_back(data_.transitions[around.transitions.first + t].target);
                 }
-                if (around.parent != nothing) { open.push_back(around.parent); }
+                if (around.parent != no_index) { open.push_back(around.parent); }
             }
         }
         return reached;
@@ -121,7 +122,7 @@ private:
     /// The node that is a public state itself.
     [[nodiscard]] bool is_state(std::size_t node) const {
         const std::uint16_t parent = data_.states[node].parent;
-        return parent == nothing || data_.states[parent].visible != data_.states[node].visible;
+        return parent == no_index || data_.states[parent].visible != data_.states[node].visible;
     }
 
     /// Whether some of these states are such as another layer may send theirs out of.
@@ -144,8 +145,8 @@ private:
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             const CompiledState& state = data_.states[node];
             if (reached_[node] || !is_state(node)) { continue; }
-            if (state.parent != nothing && !reached_[state.parent]) { continue; } // the one around it was said
-            if (begins_from_nowhere(state.parent)) { continue; }                  // which is said by itself
+            if (state.parent != no_index && !reached_[state.parent]) { continue; } // the one around it was said
+            if (begins_from_nowhere(state.parent)) { continue; }                   // which is said by itself
             const StateInfo& info = data_.state_info[state.visible];
             sink_.warn(info.place, "unreachable-state",
                        fmt::format("no way leads into '{}'; add a transition with 'to: {}', or remove it", info.name,
@@ -155,7 +156,7 @@ private:
         // A way out of the start but none back: said for the first state of each trap.
         std::set<std::size_t> trapped;
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
-            if (!reached_[node] || !is_state(node) || data_.states[node].parent != nothing) { continue; }
+            if (!reached_[node] || !is_state(node) || data_.states[node].parent != no_index) { continue; }
             const std::uint16_t start = data_.layers[data_.states[node].layer].start;
             const std::vector<bool> on = reach({std::uint16_t(node)});
             if (on[start] || is_led_away(on) || trapped.contains(node)) { continue; }
@@ -175,7 +176,7 @@ private:
 
     /// Whether a layer counts in full on every joint, whatever it does.
     [[nodiscard]] bool hides_all_below(const CompiledLayer& layer) const {
-        const bool everywhere = layer.mask == nothing ||
+        const bool everywhere = layer.mask == no_index ||
                                 std::all_of(data_.masks[layer.mask].begin(),
                                             data_.masks[layer.mask].begin() + std::ptrdiff_t(data_.rig.joints.size()),
                                             [](float weight) { return weight >= 1; });
@@ -210,7 +211,7 @@ private:
     void check_parameters() {
         std::vector<bool> used(data_.layout.parameter_count, false);
         for (const Instruction& i : data_.code) {
-            if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) { used[i.slot] = true; }
+            if (reads_parameter(i)) { used[i.slot] = true; }
         }
         std::vector<bool> blends(used.size(), false);
         for (const MotionPart& part : data_.motions.parts) {
@@ -219,11 +220,11 @@ private:
             if (part.kind == PartKind::plane) { used[part.second] = blends[part.second] = true; }
         }
         for (const CompiledChoose& choose : data_.chooses) {
-            if (choose.by != nothing) { used[choose.by] = true; }
+            if (choose.by != no_index) { used[choose.by] = true; }
         }
         std::vector<bool> awaited(used.size(), false);
         for (const CompiledTransition& transition : data_.transitions) {
-            if (transition.signal == nothing) { continue; }
+            if (transition.signal == no_index) { continue; }
             const std::uint16_t slot = data_.signals[transition.signal].slot;
             used[slot] = awaited[slot] = true;
         }
@@ -299,10 +300,9 @@ private:
         std::string text;
         std::set<std::uint16_t> seen;
         for (const Instruction& i : data_.instructions(code)) {
-            const bool reads = i.operation == Operation::parameter || i.operation == Operation::raw_parameter;
-            if (!reads || i.slot >= data_.parameters.size() || !seen.insert(i.slot).second) { continue; }
+            if (!reads_parameter(i) || i.slot >= data_.parameters.size() || !seen.insert(i.slot).second) { continue; }
             const ParameterInfo& info = data_.parameters[i.slot];
-            if (info.kind != ParameterKind::number && info.kind != ParameterKind::angle) { continue; }
+            if (!gait::info_of(info.kind).continuous) { continue; }
             if (!std::isfinite(info.low) || !std::isfinite(info.high)) { continue; }
             text += fmt::format("{} '{}' ranges from {:.4g} to {:.4g}", text.empty() ? ":" : ",", info.name, info.low,
                                 info.high);
@@ -312,16 +312,16 @@ private:
 
     /// Whether a transition falls at once, whenever its condition holds.
     [[nodiscard]] static bool is_instant(const CompiledTransition& transition) {
-        return !transition.when.empty() && transition.signal == nothing && transition.mark == nothing &&
-               transition.span == nothing && !transition.at_end && !(transition.after > 0) && !transition.settle;
+        return !transition.when.empty() && transition.signal == no_index && transition.mark == no_index &&
+               transition.span == no_index && !transition.at_end && !(transition.after > 0) && !transition.settle;
     }
 
     void check_flutter(std::uint16_t node, std::uint16_t index) {
         const CompiledTransition& there = data_.transitions[index];
         const CompiledState& target = data_.states[there.target];
         if (!is_instant(there) || there.target <= node) { return; } // each pair once
-        for (std::size_t t = 0; t < target.transition_count; ++t) {
-            const auto back_index = std::uint16_t(target.first_transition + t);
+        for (std::size_t t = 0; t < target.transitions.count; ++t) {
+            const auto back_index = std::uint16_t(target.transitions.first + t);
             const CompiledTransition& back = data_.transitions[back_index];
             if (back.target != node || !is_instant(back)) { continue; }
             ConditionSpace space(data_, {there.when, back.when});
@@ -393,9 +393,9 @@ private:
     void check_moments(std::uint16_t node, std::uint16_t index) {
         const CompiledTransition& transition = data_.transitions[index];
         const TransitionInfo& info = info_of(index);
-        bool mark = transition.mark == nothing, span = transition.span == nothing, loops = false, ends = false;
+        bool mark = transition.mark == no_index, span = transition.span == no_index, loops = false, ends = false;
         each_leaf(node, [&](const Leaf& leaf) {
-            const ClipMoments& moments = data_.moments[leaf.clip];
+            const ClipEvents& moments = data_.clip_events[leaf.clip];
             for (const PlacedMark& m : moments.marks) { mark = mark || m.mark == transition.mark; }
             for (const PlacedSpan& s : moments.spans) { span = span || s.span == transition.span; }
             loops = loops || leaf.loops;
@@ -457,18 +457,18 @@ private:
         }
         const double own = shortest_entered(node);
         double left = own - transition.after;
-        if (transition.mark != nothing) {
+        if (transition.mark != no_index) {
             left = std::numeric_limits<double>::infinity();
             each_leaf(node, [&](const Leaf& leaf) {
                 if (leaf.loops || !leaf.pace.empty()) { return; }
-                for (const PlacedMark& m : data_.moments[leaf.clip].marks) {
+                for (const PlacedMark& m : data_.clip_events[leaf.clip].marks) {
                     if (m.mark == transition.mark) {
                         left = std::min(left, (1 - m.at) * data_.clips[leaf.clip].seconds);
                     }
                 }
             });
         }
-        const bool timed = transition.mark != nothing || transition.after > 0;
+        const bool timed = transition.mark != no_index || transition.after > 0;
         const bool crossed = transition.style == FadeStyle::cross && !transition.at_end;
         if (!timed || !crossed || !(left > 0) || !(transition.fade > left + fade_slack)) { return; }
         sink_.warn(info.place, "fade-past-end",
@@ -493,4 +493,4 @@ void check_machine(const Document& document, const Character& character, const s
     MachineChecker(document, character, sheets, sink).run();
 }
 
-} // namespace gait
+} // namespace gait::detail

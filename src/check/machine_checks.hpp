@@ -1,14 +1,14 @@
 /// The mistakes people make with states, transitions and conditions, found in what was compiled.
 #pragma once
 
-#include "check/sink.hpp"
+#include "diagnostics/sink.hpp"
 #include "gait/character.hpp"
 #include "gait/inspect.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// Adds a warning for each. `sheets` are those the document is played with: what none of them sets is said too.
 void check_machine(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
                    DiagnosticSink& sink);
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,6 +1,6 @@
 #include "gait/smoothness.hpp"
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
 #include <Eigen/Geometry>
 
@@ -8,6 +8,7 @@
 #include <cmath>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 constexpr double instant = 1e-5; ///< seconds between the two poses of a seam
@@ -247,9 +248,10 @@ void SnapMeter::measure() {
         while (any_fading && newest > 0 && !fades[newest].fading) { --newest; }
         measured.time = b.time;
         const MotionSample* last = find(c, motions[newest]->id);
-        const MotionSample& blamed = last != nullptr ? *last : *motions[newest];
-        measured.motion = begun_ << 32U | (blamed.weights.empty() ? blamed.id : blamed.blamed);
-        measured.transition = blamed.transition;
+        const MotionSample& attributed_to = last != nullptr ? *last : *motions[newest];
+        measured.motion =
+            begun_ << 32U | (attributed_to.weights.empty() ? attributed_to.id : attributed_to.attributed_to);
+        measured.transition = attributed_to.transition;
         recent_.push_back(std::move(measured));
     }
     for (Measured& m : recent_) {
@@ -314,12 +316,12 @@ SnapFrame snap_frame(const Performer& performer, std::size_t layer) {
     const bool adds = performer.character().layers()[layer].mode == LayerMode::add;
     for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
         const InstanceView view = performer.instance(i, layer);
-        const bool nothing = performer.character().states()[view.state].nothing;
-        if (nothing && !adds) { continue; } // it moves no joint
+        const bool plays_nothing = performer.character().states()[view.state].nothing;
+        if (plays_nothing && !adds) { continue; } // it moves no joint
         MotionSample sample{view.serial,       std::vector<Transform>(joints),
                             view.fade_seconds, view.fade_elapsed,
                             view.ease,         view.transition};
-        if (!nothing) { performer.instance_pose(i, sample.pose, layer); }
+        if (!plays_nothing) { performer.instance_pose(i, sample.pose, layer); }
         frame.motions.push_back(std::move(sample));
     }
     // Where a layer does not count nobody sees how it moves; and where it counts in part beside a motion that counts in
@@ -392,7 +394,7 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
         sample.fade_seconds = l < cut.size() && cut[l] ? 0 : 1;
         const InstanceView newest = performer.instance(performer.instance_count(l) - 1, l);
         sample.transition = newest.transition;
-        sample.blamed = newest.serial;
+        sample.attributed_to = newest.serial;
         sample.weights = std::move(weights);
         frame.motions.push_back(std::move(sample));
     }

@@ -1,14 +1,14 @@
 #include "check/space_checks.hpp"
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>
 #include <set>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr double standing = 0.05;  ///< metres a second
@@ -20,7 +20,7 @@ public:
         : data_(data), walks_(walks), sink_(sink) {}
 
     void run() {
-        for (const auto& [index, place] : data_.blend_places) {
+        for (const auto& [index, place] : data_.notes.blend_places) {
             const MotionPart& part = data_.motions.parts[index];
             place_ = place;
             if (part.kind == PartKind::line) { check_line(part); }
@@ -117,10 +117,10 @@ private:
             if (walks_(name.substr(0, name.find(',')))) { loose.push_back(name); }
         }
         if (loose.size() < 2) { return; }
-        const auto blend = std::find_if(data_.blend_places.begin(), data_.blend_places.end(), [&](const auto& entry) {
-            return entry.first <= motion.root && blends(entry.first, motion);
-        });
-        if (blend == data_.blend_places.end()) { return; }
+        const auto blend =
+            std::find_if(data_.notes.blend_places.begin(), data_.notes.blend_places.end(),
+                         [&](const auto& entry) { return entry.first <= motion.root && blends(entry.first, motion); });
+        if (blend == data_.notes.blend_places.end()) { return; }
         place_ = blend->second;
         warn("out-of-step",
              fmt::format("'{}' and '{}' walk and do not keep step, so that their feet cross as they blend; "
@@ -157,4 +157,4 @@ void check_spaces(const Character& character, const std::function<bool(const std
     SpaceChecks(character.data(), walks, sink).run();
 }
 
-} // namespace gait
+} // namespace gait::detail

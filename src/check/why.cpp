@@ -1,14 +1,16 @@
 #include "gait/why.hpp"
 
-#include "machine/expression_parser.hpp"
+#include "compile/expression_parser.hpp"
+#include "compile/parameter_values.hpp"
 #include "perform/machine_step.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 bool in_word(char c) {
@@ -66,42 +68,40 @@ std::vector<std::string> parts_of(const std::string& whole) {
     return all;
 }
 
-std::string number_text(double value) { return std::isinf(value) ? "endless" : fmt::format("{:.4g}", value); }
-
-class Weigher {
+class ReasonFinder {
 public:
-    Weigher(Performer performer, std::size_t layer)
+    ReasonFinder(Performer performer, std::size_t layer)
         : performer_(std::move(performer)), data_(performer_.character().data()),
           block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer),
           // NOLINTNEXTLINE: the analyzer loses the count of layers, which is set
           layers_(data_, block_, nullptr), frame_(layers_[layer]) {}
 
-    std::vector<WeighedTransition> run() {
-        std::vector<WeighedTransition> all;
+    std::vector<TransitionReasons> run() {
+        std::vector<TransitionReasons> all;
         for (std::size_t level = 0; level < frame_.layer.depth; ++level) {
             const CompiledState& state = data_.states[frame_.layer.path[level].node];
-            for (std::size_t t = 0; t < state.transition_count; ++t) {
-                all.push_back(weigh(level, std::uint16_t(state.first_transition + t)));
+            for (std::size_t t = 0; t < state.transitions.count; ++t) {
+                all.push_back(reasons_of(level, std::uint16_t(state.transitions.first + t)));
             }
         }
         return all;
     }
 
 private:
-    WeighedTransition weigh(std::size_t level, std::uint16_t index) {
+    TransitionReasons reasons_of(std::size_t level, std::uint16_t index) {
         const CompiledTransition& transition = data_.transitions[index];
-        const Standing standing = standing_of(frame_, level, transition);
-        WeighedTransition weighed;
-        weighed.transition = index;
+        const TransitionStatus standing = status_of(frame_, level, transition);
+        TransitionReasons reasons;
+        reasons.transition = index;
         const auto add = [&](std::string text, std::string values, bool holds) {
-            weighed.parts.push_back({std::move(text), std::move(values), holds});
+            reasons.parts.push_back({std::move(text), std::move(values), holds});
         };
         if (is_settling(frame_.layer)) {
             const Instance& active = frame_.active();
             add("settled", fmt::format("{:.3g} s of its fade are left", active.fade - active.elapsed), false);
         }
         if (transition.not_again && standing.on_path) { add("not in it already", {}, false); }
-        if (transition.signal != nothing) {
+        if (transition.signal != no_index) {
             const std::string& name = data_.parameters[data_.signals[transition.signal].slot].name;
             const SentSignal& sent = block_.signals()[transition.signal];
             add("signal " + name,
@@ -112,15 +112,15 @@ private:
         }
         if (!data_.transition_info[index].condition.empty()) {
             for (const std::string& part : parts_of(data_.transition_info[index].condition)) {
-                weigh_condition(part, standing, add);
+                add_condition(part, standing, add);
             }
         }
         if (transition.after > 0 || transition.after_more > 0) {
             add(fmt::format("after {:.3g} s", standing.after), fmt::format("{:.3g} s in the state", standing.elapsed),
                 standing.elapsed >= standing.after - instant);
         }
-        if (transition.mark != nothing) { add("at " + data_.mark_names[transition.mark], {}, standing.mark_passed); }
-        if (transition.span != nothing) {
+        if (transition.mark != no_index) { add("at " + data_.mark_names[transition.mark], {}, standing.mark_passed); }
+        if (transition.span != no_index) {
             add("inside " + data_.span_names[transition.span], {}, standing.inside_span);
         }
         if (transition.at_end) {
@@ -133,12 +133,12 @@ private:
             add(data_.transition_info[forbid->record].when,
                 fmt::format("{} = {}", layer, performer_.state_name(rules.layer)), false);
         }
-        return weighed;
+        return reasons;
     }
 
-    template <typename Add> void weigh_condition(const std::string& text, const Standing& standing, Add add) {
-        ExpressionScope scope = data_.scope;
-        scope.add_edge = [](bool, const std::vector<Instruction>&) { return nothing; };
+    template <typename Add> void add_condition(const std::string& text, const TransitionStatus& standing, Add add) {
+        ExpressionScope scope{data_.notes.names};
+        scope.add_edge = [](bool, const std::vector<Instruction>&) { return no_index; };
         const ParsedExpression parsed = parse_expression(text, scope, ValueType::flag);
         if (parsed.error) { return; }
         std::string values;
@@ -149,14 +149,14 @@ private:
         const bool watches_edge = text.find("rises(") != std::string::npos || text.find("falls(") != std::string::npos;
         if (watches_edge) {
             for (const std::uint16_t slot : parsed.parameters) {
-                if (slot == nothing) { continue; }
+                if (slot == no_index) { continue; }
                 tell(data_.parameters[slot].name, value_text(data_.parameters[slot], block_.smoothed()[slot]));
             }
             // It is seen in one decision; between two steps there is none.
             return add(text, values, false);
         }
         for (const Instruction& i : parsed.code) {
-            if (i.operation == Operation::parameter || i.operation == Operation::raw_parameter) {
+            if (reads_parameter(i)) {
                 const bool raw = i.operation == Operation::raw_parameter;
                 if (i.slot >= data_.parameters.size()) {
                     tell_of_layer(i.slot, tell);
@@ -193,12 +193,6 @@ private:
         return number_text(double(value));
     }
 
-    static std::string value_text(const ParameterInfo& info, float value) {
-        if (info.kind == ParameterKind::flag) { return value != 0 ? "yes" : "no"; }
-        if (info.kind == ParameterKind::choice) { return info.of[std::size_t(value)]; }
-        return number_text(double(value));
-    }
-
     Performer performer_; ///< a twin
     const CharacterData& data_;
     PerformerBlock block_;
@@ -208,10 +202,10 @@ private:
 
 } // namespace
 
-std::vector<WeighedTransition> weigh_transitions(const Performer& performer) {
-    std::vector<WeighedTransition> all;
+std::vector<TransitionReasons> explain_transitions(const Performer& performer) {
+    std::vector<TransitionReasons> all;
     for (const std::uint8_t layer : performer.character().data().decide_order) {
-        const auto own = Weigher(performer, layer).run();
+        const auto own = ReasonFinder(performer, layer).run();
         all.insert(all.end(), own.begin(), own.end());
     }
     return all;

@@ -7,7 +7,7 @@
 #include <cmath>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// Samples a second of a clip with steps: one of its steps is a ramp of so short a time in what is added.
@@ -136,8 +136,7 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
         const Quat start = rotation_at(reference, {}, joint);
         Quat before; // the identity: the short way round at first, and from there without a break
         for (std::size_t frame = 0; frame < instants.size(); ++frame) {
-            Quat turn = rotation_at(clip, instants[frame], joint) * conjugate(start);
-            if (dot(turn, before) < 0) { turn = -turn; }
+            const Quat turn = on_side_of(before, rotation_at(clip, instants[frame], joint) * conjugate(start));
             before = turn;
             const Vec3 vector = rotation_vector<double>(turn);
             float* row = difference.rotations.data() + frame * 4 * clip.stride + joint;
@@ -151,4 +150,4 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
     return difference;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -4,6 +4,7 @@
 #include <unordered_map>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 struct KeySpan {
@@ -71,6 +72,8 @@ float number_at(const NumberTrack& track, double seconds) {
     return track.values.empty() ? 0 : value_at(track.values, seconds);
 }
 
+namespace detail {
+
 ClipSource arranged(const ClipSource& source, const Rig& rig) {
     std::unordered_map<std::string_view, std::size_t> by_name;
     for (std::size_t i = 0; i < rig.joints.size(); ++i) { by_name.emplace(rig.joints[i].name, i); }
@@ -103,6 +106,8 @@ LoopGap gap_between(const Rig& rig, const std::vector<Transform>& first, const s
     }
     return gap;
 }
+
+} // namespace detail
 
 LoopGap loop_gap(const ClipSource& source, const Rig& rig) {
     const ClipSource on_rig = arranged(source, rig);

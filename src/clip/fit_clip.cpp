@@ -6,6 +6,7 @@
 #include <map>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 constexpr double same_degrees = 0.5;

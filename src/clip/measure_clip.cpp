@@ -7,6 +7,7 @@
 #include <cmath>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 constexpr double rate = 240;              ///< samples a second

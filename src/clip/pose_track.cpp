@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr double spline_step = 1.0 / 120; ///< seconds between poses along a cubic spline
@@ -96,4 +96,4 @@ ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& l
     return source;
 }
 
-} // namespace gait
+} // namespace gait::detail

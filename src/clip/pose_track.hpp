@@ -5,7 +5,7 @@
 
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 struct PoseTrack {
     std::vector<double> times;                 ///< seconds, rising strictly
@@ -31,4 +31,4 @@ struct PoseTrack {
 /// Back to keys on `rig`'s joints, from time zero; joints that rest get no track.
 [[nodiscard]] ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& like);
 
-} // namespace gait
+} // namespace gait::detail

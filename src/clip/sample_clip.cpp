@@ -1,5 +1,6 @@
+#include "clip/sample_clip.hpp"
+
 #include "clip/pose_track.hpp"
-#include "clip/sampled_clip.hpp"
 #include "math/rotations.hpp"
 
 #include <Eigen/Eigenvalues>
@@ -7,7 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 using Pose = std::vector<Transform>;
@@ -17,7 +18,7 @@ constexpr double greatest_rate = 240; ///< no clip needs more than this
 constexpr std::size_t most_checks = 600; ///< instants at which the sampled clip is held against its source
 
 Transform mixed(const Transform& a, const Transform& b, float t) {
-    const Quat bq = dot(a.rotation, b.rotation) < 0 ? -b.rotation : b.rotation;
+    const Quat bq = on_side_of(a.rotation, b.rotation);
     const float s = 1 - t;
     return {weighted_sum(a.rotation, s, bq, t), a.translation * s + b.translation * t, a.scale * s + b.scale * t};
 }
@@ -154,23 +155,6 @@ void store_steps(SampledClip& clip, const Track<Value>& track, StepTrack::Target
 
 } // namespace
 
-std::size_t SampledClip::bytes() const {
-    std::size_t total = rotations.size() * sizeof(float);
-    for (const auto* rows : {&still_translations, &moving_translations, &still_scales, &moving_scales}) {
-        total += rows->values.size() * sizeof(float);
-    }
-    return total;
-}
-
-ClipFrames::ClipFrames(const SampledClip& clip)
-    : rotations(clip.rotations.data()), odd_signs(clip.odd_signs.empty() ? nullptr : clip.odd_signs.data()),
-      intervals(clip.intervals), last(clip.intervals == 0 ? 0 : clip.intervals - 1), stride(std::uint32_t(clip.stride)),
-      next(clip.intervals == 0 ? 0 : 4 * stride), steps(!clip.steps.empty()) {
-    if (!clip.moving_translations.joints.empty()) { moves |= has_moving_translations; }
-    if (!clip.still_translations.joints.empty()) { moves |= has_still_translations; }
-    if (!clip.moving_scales.joints.empty() || !clip.still_scales.joints.empty()) { moves |= has_scales; }
-}
-
 SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance) {
     const ClipSource clip = arranged(source, rig);
     const Pose rest = rest_pose(rig);
@@ -255,4 +239,4 @@ void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
     }
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -9,6 +9,7 @@
 #include <iterator>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 /// Degrees about Z, X and Y, applied in that order of channels: the turn is Z * X * Y.

@@ -2,7 +2,7 @@
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <array>
@@ -11,11 +11,11 @@
 #include <set>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 constexpr std::size_t most_joints = 1024;
 constexpr int deepest = 256;
-constexpr double longest_clip = 3600; ///< seconds
 
 /// Thrown inside the reader alone, and caught there.
 struct BvhError {

@@ -1,3 +1,4 @@
+#include "compile/call.hpp"
 #include "files/read_clips.hpp"
 #include "files/read_machines.hpp"
 #include "files/read_motions.hpp"
@@ -5,15 +6,16 @@
 #include "files/write_file.hpp"
 #include "files/yaml_values.hpp"
 #include "gait/compile.hpp"
-#include "machine/call.hpp"
+#include "gait/load.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>
 #include <tuple>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 class DocumentReader {
@@ -351,7 +353,7 @@ void tune_parameters(std::vector<ParameterDefinition>& base, std::vector<Paramet
 
 /// Reads the document that `own` is based on, and lays `own` over it.
 void take_base(DocumentRead& own, const Text& based_on, int file) {
-    DiagnosticSink sink(own.document);
+    DiagnosticSink sink(own.document.files());
     const auto fail = [&](std::string message) {
         // Places of a base itself are counted from it, so its own findings need no translation.
         Text where = based_on;
@@ -398,8 +400,9 @@ DocumentRead read_text(const std::string& text, const std::string& name, int fil
     DocumentRead result;
     result.document.file = name;
     result.document.source = split_lines(text);
-    std::vector<SourceFile> unread(std::size_t(file), SourceFile{});
-    DiagnosticSink sink(unread, {name, result.document.source});
+    std::vector<SourceFile> files(std::size_t(file) + 1); // those before it are not read here
+    files.back() = {name, result.document.source};
+    DiagnosticSink sink(std::move(files));
     Text based_on;
     if (auto root = parse_yaml(text, sink)) {
         set_file(*root, file);

@@ -1,8 +1,8 @@
 #include "files/file_problems.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
-namespace gait {
+namespace gait::detail {
 
 void FileProblems::add(Severity severity, std::string code, std::string message) {
     Diagnostic d;
@@ -28,4 +28,4 @@ std::string told_apart(const std::string& name, std::set<std::string>& used) {
     return unique;
 }
 
-} // namespace gait
+} // namespace gait::detail

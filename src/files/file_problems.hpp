@@ -6,7 +6,10 @@
 #include <set>
 #include <string>
 
-namespace gait {
+namespace gait::detail {
+
+/// The longest clip that a reader takes, seconds.
+inline constexpr double longest_clip = 3600;
 
 /// Collects what is wrong with one file that is not quoted line by line.
 class FileProblems {
@@ -27,4 +30,4 @@ private:
 /// `name`, or with a number behind it when it is `used` already; it is used from now on.
 [[nodiscard]] std::string told_apart(const std::string& name, std::set<std::string>& used);
 
-} // namespace gait
+} // namespace gait::detail

@@ -2,13 +2,15 @@
 #include "files/gltf_writer.hpp"
 #include "files/write_file.hpp"
 #include "gait/gltf.hpp"
+#include "math/rotations.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <functional>
 #include <map>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 /// The scene without its animations and without the data that only they used, in one buffer.
@@ -134,7 +136,7 @@ void add_motion(tinygltf::Model& model, const GltfScene& scene, const BakedMotio
             moves = moves || length(frame[j].translation - rest.translation) > 1e-6F;
             scales = scales || length(frame[j].scale - rest.scale) > 1e-6F;
             const Transform node = on_node(frame[j], scene.joints[j], root);
-            const Quat q = dot(node.rotation, before) < 0 ? -node.rotation : node.rotation;
+            const Quat q = on_side_of(before, node.rotation);
             before = q;
             rotations.insert(rotations.end(), {q.x, q.y, q.z, q.w});
             translations.insert(translations.end(), {node.translation.x, node.translation.y, node.translation.z});

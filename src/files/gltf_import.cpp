@@ -1,16 +1,15 @@
 #include "files/gltf_scene.hpp"
 #include "gait/gltf.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <map>
 #include <set>
 
 namespace gait {
+using namespace detail;
 namespace {
-
-constexpr double longest_clip = 3600; ///< seconds
 
 /// Times and values of a sampler, shared by the channels that use it.
 struct Keys {

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <map>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 Vec3 base_colour(const tinygltf::Model& model, int material) {
@@ -93,4 +93,4 @@ SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::stri
     return mesh;
 }
 
-} // namespace gait
+} // namespace gait::detail

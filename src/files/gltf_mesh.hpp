@@ -10,7 +10,7 @@
 #include <string>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 struct MeshVertex {
     Vec3 position;                         ///< in the skin's space at bind time
@@ -28,4 +28,4 @@ struct SkinnedMesh {
 /// makes do with the joints.
 [[nodiscard]] SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::string& skin = {});
 
-} // namespace gait
+} // namespace gait::detail

@@ -10,7 +10,7 @@
 #include <cstring>
 #include <set>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr int deepest_json = 64;
@@ -674,4 +674,4 @@ std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std:
     return scene;
 }
 
-} // namespace gait
+} // namespace gait::detail

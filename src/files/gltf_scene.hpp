@@ -12,7 +12,7 @@
 #include <string>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 /// How a joint's node relates to the rig's joint.
 struct JointNode {
@@ -37,4 +37,4 @@ struct GltfScene {
 [[nodiscard]] std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
                                                                const std::string& what, FileProblems& problems);
 
-} // namespace gait
+} // namespace gait::detail

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <sstream>
 
-namespace gait {
+namespace gait::detail {
 
 GltfBuffer::GltfBuffer(tinygltf::Model& model) : model_(model) {
     if (model_.buffers.empty()) { model_.buffers.emplace_back(); }
@@ -85,4 +85,4 @@ void add_channel(tinygltf::Animation& animation, int times, int values, int node
     animation.channels.push_back(channel);
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 /// Appends data to buffer 0 of `model` (made when there is none) and describes it.
 class GltfBuffer {
@@ -33,4 +33,4 @@ private:
 /// A sampler and a channel of linear keys for a node's "rotation" or "translation".
 void add_channel(tinygltf::Animation& animation, int times, int values, int node, const std::string& path);
 
-} // namespace gait
+} // namespace gait::detail

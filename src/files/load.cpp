@@ -1,4 +1,5 @@
-#include "check/sink.hpp"
+#include "gait/load.hpp"
+#include "diagnostics/sink.hpp"
 #include "gait/bvh.hpp"
 #include "gait/compile.hpp"
 #include "gait/fit.hpp"
@@ -10,11 +11,12 @@
 #include <tuple>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 class AssetLoader {
 public:
-    explicit AssetLoader(const Document& document) : document_(document), sink_(document) {
+    explicit AssetLoader(const Document& document) : document_(document), sink_(document.files()) {
         folder_ = std::filesystem::path(document.file).parent_path();
     }
 

@@ -3,7 +3,7 @@
 #include <mutex>
 #include <new>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr std::size_t reserve_bytes = std::size_t(1) << 20U;
@@ -36,4 +36,4 @@ void MemoryReserve::give() {
     handler_before();
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -3,7 +3,7 @@
 
 #include <memory>
 
-namespace gait {
+namespace gait::detail {
 
 /// While one lives, the first allocation of this thread that fails is given the reserve's room and tried again; the
 /// caller then asks `spent`, and gives up in good order. TinyGLTF needs it: the JSON values inside it allocate in a
@@ -22,4 +22,4 @@ private:
     std::unique_ptr<char[]> room_;
 };
 
-} // namespace gait
+} // namespace gait::detail

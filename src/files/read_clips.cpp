@@ -2,13 +2,13 @@
 
 #include "files/yaml_values.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <array>
 #include <iterator>
 #include <string_view>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr const char* clip_settings[] = {"file",   "animation", "fit",  "cut",  "reverse", "mirror",
@@ -180,4 +180,4 @@ void read_fits(const YamlNode& node, Document& document, DiagnosticSink& sink) {
     }
 }
 
-} // namespace gait
+} // namespace gait::detail

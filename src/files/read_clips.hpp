@@ -3,11 +3,11 @@
 
 #include "files/yaml_tree.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 void read_clips(const YamlNode& node, Document& document, DiagnosticSink& sink);
 /// Clips that share a file and settings, each by its name in the file.
 void read_clip_sets(const YamlNode& node, Document& document, DiagnosticSink& sink);
 void read_fits(const YamlNode& node, Document& document, DiagnosticSink& sink);
 
-} // namespace gait
+} // namespace gait::detail

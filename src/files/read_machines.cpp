@@ -3,11 +3,11 @@
 #include "files/read_motions.hpp"
 #include "files/yaml_values.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <charconv>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 class MachineReader {
@@ -161,16 +161,8 @@ private:
     }
 
     void read_look(const YamlMap& map, TransitionDefinition& transition) {
-        if (const Text ease = map.text("ease"); !ease.empty()) {
-            if (const auto known = ease_named(ease.value)) {
-                transition.ease = *known;
-            } else {
-                sink_.unknown(ease.place, "ease", ease.value, {"smooth", "smoother", "linear", "in", "out"});
-            }
-        }
-        read_word(map, "style", "style",
-                  {{"cross", FadeStyle::cross}, {"frozen", FadeStyle::frozen}, {"inertial", FadeStyle::inertial}},
-                  transition.style, sink_);
+        read_word(map, "ease", "ease", eases, &EaseInfo::ease, transition.ease, sink_);
+        read_word(map, "style", "style", fade_styles, &FadeStyleInfo::style, transition.style, sink_);
         transition.enter_at = map.text("enter_at");
         transition.settle = map.flag("settle").value_or(false);
     }
@@ -184,4 +176,4 @@ MachineDefinition read_machine(const YamlNode& node, DiagnosticSink& sink) {
     return MachineReader(sink).read_machine(node, 0);
 }
 
-} // namespace gait
+} // namespace gait::detail

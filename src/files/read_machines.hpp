@@ -3,8 +3,8 @@
 
 #include "files/yaml_tree.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 [[nodiscard]] MachineDefinition read_machine(const YamlNode& node, DiagnosticSink& sink);
 
-} // namespace gait
+} // namespace gait::detail

@@ -2,11 +2,11 @@
 
 #include "files/yaml_values.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 class MotionReader {
@@ -23,14 +23,14 @@ public:
         }
         if (node.is_scalar()) {
             motion.clip = to_text(node, "a motion", sink_);
-            motion.nothing = motion.clip.value == "nothing";
+            motion.nothing = motion.clip.value == info_of(MotionKind::nothing).key;
             if (motion.nothing) { motion.clip = {}; }
             return motion;
         }
         if (!node.is_map()) {
             sink_.error(node.place, "wrong-shape",
-                        fmt::format("'play' is the name of a clip or motion, or a map with 'clip', 'blend', 'mix', "
-                                    "'add', 'pick' or 'choose'; found {}",
+                        fmt::format("'play' is the name of a clip or motion, or a map with {}; found {}",
+                                    listed([](const MotionKindInfo& kind) { return fmt::format("'{}'", kind.key); }),
                                     describe(node)));
             return motion;
         }
@@ -47,16 +47,16 @@ public:
                   {{"footfall", SyncMode::footfall}, {"cycle", SyncMode::cycle}, {"off", SyncMode::off}}, motion.sync,
                   sink_);
         std::vector<std::string> said;
-        for (const char* key : {"clip", "blend", "mix", "add", "pick", "choose"}) {
-            if (map.find(key) != nullptr) { said.emplace_back(key); }
+        for (const MotionKindInfo& kind : motion_kinds) {
+            if (map.find(kind.key) != nullptr) { said.emplace_back(kind.key); }
         }
         if (said.size() > 1) {
             sink_.error(node.place, "wrong-shape",
                         fmt::format("a motion is either a '{}' or a '{}'; remove one of them", said[0], said[1]));
         } else if (said.empty()) {
             sink_.error(node.place, "wrong-shape",
-                        "this motion plays nothing; add 'clip: NAME', 'blend: PARAMETER' with 'points', 'mix', 'add', "
-                        "'pick' or 'choose'");
+                        "this motion plays nothing; add " +
+                            listed([](const MotionKindInfo& kind) { return std::string(kind.to_write); }));
         }
         const auto belongs = [&](const char* key, std::initializer_list<std::string_view> owners, const char* what) {
             const YamlNode* extra = map.find(key);
@@ -71,13 +71,21 @@ public:
         for (const char* key : {"to", "against"}) {
             belongs(key, {"add"}, "an addition; add 'add: MOTION' or remove it");
         }
-        belongs("sync", {"clip", "blend", "mix", "add"}, "what plays clips; write it inside the pick or choose");
+        const auto belongs_to_clips = [&](const char* key, const char* what) {
+            const YamlNode* extra = map.find(key);
+            if (extra == nullptr || said.size() != 1) { return; }
+            for (const MotionKindInfo& kind : motion_kinds) {
+                if (kind.plays_clips && kind.key == said[0]) { return; }
+            }
+            sink_.error(extra->place, "wrong-shape", fmt::format("'{}' belongs to {}", key, what));
+        };
+        belongs_to_clips("sync", "what plays clips; write it inside the pick or choose");
         belongs("of", {"choose"}, "a 'choose'; write it there, or remove it");
         belongs("weight", {"add"}, "an 'add' or an entry of a mix; write it there");
         belongs("mask", {"add"}, "an 'add' or an entry of a mix; write it there");
         belongs("fade", {"choose", "mix", "add"}, "a 'choose', a mix, an addition or a transition; remove it");
         for (const char* key : {"rate", "mirror", "reverse"}) {
-            belongs(key, {"clip", "blend", "mix", "add"}, "a clip or a blend space; write it there");
+            belongs_to_clips(key, "a clip or a blend space; write it there");
         }
         belongs("loop", {"clip"}, "a clip; write it there");
         if (map.find("clip") != nullptr) { motion.clip = map.text("clip"); }
@@ -90,6 +98,17 @@ public:
     }
 
 private:
+    /// Every kind of motion that is a map, in words: `'clip', 'mix' or 'add'`.
+    template <typename Words> static std::string listed(Words words) {
+        std::string text;
+        for (const MotionKindInfo& info : motion_kinds) {
+            if (info.kind == MotionKind::nothing) { break; }
+            const bool last = info.kind == MotionKind::choose;
+            text += (text.empty() ? "" : last ? " or " : ", ") + words(info);
+        }
+        return text;
+    }
+
     MixDefinition read_mix(const YamlMap& map, const YamlNode& node, int depth) {
         MixDefinition mix;
         if (const auto fade = map.number("fade", "seconds")) { mix.fade = *fade; }
@@ -340,4 +359,4 @@ MotionDefinition read_motion(const YamlNode& node, DiagnosticSink& sink) {
     return MotionReader(sink).read_motion(node, 0);
 }
 
-} // namespace gait
+} // namespace gait::detail

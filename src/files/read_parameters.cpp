@@ -2,71 +2,50 @@
 
 #include "files/yaml_values.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
-#include <array>
-#include <initializer_list>
+#include <algorithm>
 #include <string_view>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
-struct KindName {
-    std::string_view name;
-    ParameterKind kind;
-};
-constexpr std::array<KindName, 5> kinds{{{"number", ParameterKind::number},
-                                         {"angle", ParameterKind::angle},
-                                         {"flag", ParameterKind::flag},
-                                         {"choice", ParameterKind::choice},
-                                         {"signal", ParameterKind::signal}}};
-
-/// The kind that `map` says, one of the first `count`.
-std::optional<ParameterKind> read_kind(const YamlMap& map, std::size_t count, const std::string& what,
-                                       DiagnosticSink& sink) {
+/// The kind that `map` says, one of those for which `fits` holds.
+template <typename Fits>
+std::optional<ParameterKind> read_kind(const YamlMap& map, const std::string& what, DiagnosticSink& sink, Fits fits) {
     const Text word = map.text("kind");
     std::vector<std::string> names;
-    for (std::size_t k = 0; k < count; ++k) {
-        if (kinds[k].name == word.value) { return kinds[k].kind; }
-        names.emplace_back(kinds[k].name);
+    for (const ParameterKindInfo& info : parameter_kinds) {
+        if (!fits(info)) { continue; }
+        if (info.name == word.value) { return info.kind; }
+        names.emplace_back(info.name);
     }
     if (!word.empty()) { sink.unknown(word.place, what, word.value, names); }
     return std::nullopt;
 }
 
-/// Says which keys a kind has no use for.
-void refuse(const YamlMap& map, const Text& name, const char* kind, std::initializer_list<const char*> keys,
-            DiagnosticSink& sink) {
-    for (const char* key : keys) {
-        if (const YamlNode* extra = map.find(key)) {
-            sink.error(
-                extra->place, "wrong-shape",
-                fmt::format("'{}' is {} and has no '{}'; remove it, or write another kind", name.value, kind, key));
-        }
+/// What to write, of all kinds of parameters: `'kind: number' or angle, flag`.
+std::string kinds_to_write() {
+    std::string text = "'kind: " + std::string(parameter_kinds.front().name) + "' or ";
+    for (std::size_t k = 1; k < parameter_kinds.size(); ++k) {
+        text += (k == 1 ? "" : ", ") + std::string(parameter_kinds[k].name);
     }
+    return text;
 }
 
+/// Says which keys a kind has no use for.
 void refuse_by_kind(const YamlMap& map, const ParameterDefinition& parameter, DiagnosticSink& sink) {
-    const Text& name = parameter.name;
-    switch (parameter.kind) {
-    case ParameterKind::flag:
-        refuse(map, name, "a flag", {"range", "unit", "smooth", "at_most", "of", "keep", "wait"}, sink);
-        break;
-    case ParameterKind::choice:
-        refuse(map, name, "a choice", {"range", "unit", "smooth", "at_most", "keep", "wait"}, sink);
-        break;
-    case ParameterKind::signal:
-        refuse(map, name, "a signal",
-               {"range", "unit", "smooth", "at_most", "of", "default", "from", "remember", "greatest", "since",
-                "on_when", "flips_on"},
-               sink);
-        break;
-    case ParameterKind::angle:
-        refuse(map, name, "an angle", {"range", "of", "keep", "wait"}, sink);
-        break;
-    case ParameterKind::number:
-        refuse(map, name, "a number", {"of", "keep", "wait"}, sink);
-        break;
+    const ParameterKindInfo& kind = info_of(parameter.kind);
+    std::string_view keys = kind.refused_keys;
+    while (!keys.empty()) {
+        const std::size_t end = std::min(keys.find(' '), keys.size());
+        const std::string_view key = keys.substr(0, end);
+        keys.remove_prefix(std::min(end + 1, keys.size()));
+        if (const YamlNode* extra = map.find(key)) {
+            sink.error(extra->place, "wrong-shape",
+                       fmt::format("'{}' is {} and has no '{}'; remove it, or write another kind", parameter.name.value,
+                                   kind.described, key));
+        }
     }
 }
 
@@ -124,13 +103,11 @@ void read_parameters(const YamlNode& node, DocumentKind kind_of_document, Docume
                            "at_most", "tune",    "keep",     "wait",     "from",  "remember", "greatest",
                            "since",   "on_when", "off_when", "flips_on", "while", "clear"},
                           sink);
-        if (const auto kind = read_kind(map, kinds.size(), "parameter kind", sink)) {
+        if (const auto kind = read_kind(map, "parameter kind", sink, [](const auto&) { return true; })) {
             parameter.kind = *kind;
         } else if (map.is_map() && map.find("kind") == nullptr && kind_of_document == DocumentKind::whole) {
             sink.error(name.place, "missing-key",
-                       fmt::format("parameter '{}' does not say its kind; add 'kind: number' or angle, flag, "
-                                   "choice, signal",
-                                   name.value));
+                       fmt::format("parameter '{}' does not say its kind; add {}", name.value, kinds_to_write()));
         }
         if (const YamlNode* of = map.find("of")) { parameter.of = read_names(*of, "'of'", "a value's name", sink); }
         if (const YamlNode* range = map.find("range")) { read_range(*range, parameter, sink); }
@@ -166,11 +143,11 @@ void read_values(const YamlNode& node, Document& document, DiagnosticSink& sink)
         ValueDefinition definition;
         definition.name = name;
         const YamlMap map(*value, "a value", {"kind", "of", "default", "unit", "note", "switch"}, sink);
-        if (const auto kind = read_kind(map, 4, "value kind", sink)) { definition.kind = *kind; }
-        if (definition.kind == ParameterKind::angle) {
+        if (map.text("kind").value == name_of(ParameterKind::angle)) {
             sink.error(value->place, "wrong-type",
                        "a value is a number, a flag or a choice; give the angle as a number");
-            definition.kind = ParameterKind::number;
+        } else if (const auto kind = read_kind(map, "value kind", sink, [](const auto& k) { return k.given; })) {
+            definition.kind = *kind;
         }
         if (const YamlNode* of = map.find("of")) { definition.of = read_names(*of, "'of'", "a value's name", sink); }
         if (const YamlNode* value_node = map.find("default")) {
@@ -184,4 +161,4 @@ void read_values(const YamlNode& node, Document& document, DiagnosticSink& sink)
     }
 }
 
-} // namespace gait
+} // namespace gait::detail

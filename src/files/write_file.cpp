@@ -1,6 +1,6 @@
 #include "files/write_file.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <cerrno>
 #include <cstdio>
@@ -10,7 +10,7 @@
 #include <system_error>
 #include <unistd.h>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 constexpr std::uintmax_t largest_file = std::uintmax_t{1} << 31U;
@@ -90,4 +90,4 @@ std::optional<std::string> write_file(const std::filesystem::path& path, std::st
     return std::nullopt;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -6,7 +6,7 @@
 #include <string>
 #include <string_view>
 
-namespace gait {
+namespace gait::detail {
 
 /// The reason the last system call failed, in lower case.
 [[nodiscard]] std::string system_reason(int error_number);
@@ -22,4 +22,4 @@ struct FileContents {
 /// nothing.
 [[nodiscard]] std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes);
 
-} // namespace gait
+} // namespace gait::detail

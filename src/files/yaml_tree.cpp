@@ -9,7 +9,7 @@
 #include <cmath>
 #include <sstream>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 Place to_place(const YAML::Mark& mark) { return {mark.line + 1, mark.column + 1}; }
@@ -317,4 +317,4 @@ std::vector<const YamlNode*> list_items(const YamlNode& node, const std::string&
     return items;
 }
 
-} // namespace gait
+} // namespace gait::detail

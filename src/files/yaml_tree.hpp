@@ -1,7 +1,7 @@
 /// YAML as a tree that remembers where everything stood, and a strict reader of its maps.
 #pragma once
 
-#include "check/sink.hpp"
+#include "diagnostics/sink.hpp"
 #include "gait/document.hpp"
 
 #include <optional>
@@ -10,7 +10,7 @@
 #include <utility>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 struct YamlEntry;
 
@@ -91,4 +91,4 @@ private:
 [[nodiscard]] std::vector<const YamlNode*> list_items(const YamlNode& node, const std::string& what,
                                                       DiagnosticSink& sink);
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,8 +1,10 @@
 #include "files/yaml_values.hpp"
 
-#include <fmt/format.h>
+#include "gait/fade_style.hpp"
 
-namespace gait {
+#include <fmt/core.h>
+
+namespace gait::detail {
 
 std::optional<std::pair<Number, Number>> read_window(const YamlNode& node, const char* what, DiagnosticSink& sink) {
     if (!node.is_sequence() || node.items.size() != 2) {
@@ -49,13 +51,12 @@ std::vector<Text> read_names(const YamlNode& node, const std::string& list, cons
 void read_seconds(const YamlMap& map, const char* key, Number& to, DiagnosticSink& sink) {
     const auto seconds = map.number(key, "seconds");
     if (!seconds) { return; }
-    constexpr double longest = 60;
-    if (seconds->value >= 0 && seconds->value <= longest) {
+    if (seconds->value >= 0 && seconds->value <= longest_fade) {
         to = *seconds;
         return;
     }
     sink.error(seconds->place, "wrong-range",
-               fmt::format("'{}' is 0 to {} seconds; found {}", key, longest, seconds->value));
+               fmt::format("'{}' is 0 to {} seconds; found {}", key, longest_fade, seconds->value));
 }
 
 std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const std::string& what,
@@ -67,4 +68,4 @@ std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const s
     return pairs;
 }
 
-} // namespace gait
+} // namespace gait::detail

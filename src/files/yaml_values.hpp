@@ -3,9 +3,10 @@
 
 #include "files/yaml_tree.hpp"
 
+#include <array>
 #include <initializer_list>
 
-namespace gait {
+namespace gait::detail {
 
 /// A list of two numbers, the first and the last of something; an error begins with `what` it is.
 [[nodiscard]] std::optional<std::pair<Number, Number>> read_window(const YamlNode& node, const char* what,
@@ -32,10 +33,26 @@ void read_word(const YamlMap& map, const char* key, const char* what,
     }
     sink.unknown(word.place, what, word.value, known);
 }
-/// Seconds from 0 to 60, where they are said.
+/// The same of a table whose rows have a `name`, and in `value` what it stands for.
+template <typename Row, std::size_t count, typename Value>
+void read_word(const YamlMap& map, const char* key, const char* what, const std::array<Row, count>& table,
+               Value Row::*value, Value& to, DiagnosticSink& sink) {
+    const Text word = map.text(key);
+    if (word.empty()) { return; }
+    std::vector<std::string> known;
+    for (const Row& row : table) {
+        if (word.value == row.name) {
+            to = row.*value;
+            return;
+        }
+        known.emplace_back(row.name);
+    }
+    sink.unknown(word.place, what, word.value, known);
+}
+/// Seconds of a fade, where they are said.
 void read_seconds(const YamlMap& map, const char* key, Number& to, DiagnosticSink& sink);
 /// A map from one name to another.
 [[nodiscard]] std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const std::string& what,
                                                                  DiagnosticSink& sink);
 
-} // namespace gait
+} // namespace gait::detail

@@ -5,7 +5,7 @@
 #include <new>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 inline constexpr std::size_t cache_line = 64;
 /// Joint rows are padded to this many lanes: the widest vector the kernels use.
@@ -28,4 +28,4 @@ template <typename Value> struct CacheLineAllocator {
 
 using AlignedFloats = std::vector<float, CacheLineAllocator<float>>;
 
-} // namespace gait
+} // namespace gait::detail

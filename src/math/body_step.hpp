@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 
 /// Metres, and radians about +Y (to the left).
 struct BodyStep {
@@ -54,4 +54,4 @@ inline void arc_factors(double angle, double& along, double& across) {
     return {twist.x * by, twist.y * by, twist.z * by, twist.yaw * by};
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -5,7 +5,12 @@
 
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
+
+/// The same rotation as `q`, on the hemisphere of `other`. Which one counts is settled along a clip as it is sampled, among
+/// clips as a character is compiled (`align_signs`), among the motions of a layer as one is entered (`choose_signs`), and
+/// between layers as one begins to show (`kernels::remember`).
+[[nodiscard]] inline Quat on_side_of(const Quat& other, const Quat& q) { return dot(other, q) < 0 ? -q : q; }
 
 /// The normalised weighted sum of two rotations; a negative weight brings one onto the hemisphere of the other.
 [[nodiscard]] inline Quat weighted_sum(const Quat& a, float weight_of_a, const Quat& b, float weight_of_b) {
@@ -21,4 +26,4 @@ template <typename Real> [[nodiscard]] Vec3 rotation_vector(const Quat& q) {
     return {float(x * scale), float(y * scale), float(z * scale)};
 }
 
-} // namespace gait
+} // namespace gait::detail

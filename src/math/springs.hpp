@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 
 /// A value that follows a target.
 struct Follower {
@@ -58,4 +58,4 @@ struct OffsetCurve {
     return sign * (((((fifth * u + fourth) * u + third) * u + a / 2) * u + v) * u + x0);
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// How much of a clip's weight counts where the travel is: at the rig's root.
@@ -18,11 +18,11 @@ double root_part(const CharacterData& data, const PerformerBlock& block, const I
 
 } // namespace
 
-WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
+ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
                            PhaseStep phase) {
     const LayerHeader& layer = block.layer();
     const auto shares = instance_shares(layer, what);
-    WeighedTravel sum;
+    ClipTravel sum;
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     for (std::size_t i = what.first_instance; i < last; ++i) {
         const Instance& instance = layer.instances[i];
@@ -35,9 +35,9 @@ WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& bloc
         if (state.game_moves) { continue; }
         const auto leaves = data.motions.leaves_of(motion);
         if (instance.frozen == 0 && motion.paced) {
-            const Bend& bend = block.bend(instance);
-            sum.twist.x -= double(shares[i]) * double(bend.right) * dt;
-            sum.twist.z += double(shares[i]) * double(bend.ahead) * dt;
+            const VelocityCorrection& correction = block.velocity_correction(instance);
+            sum.twist.x -= double(shares[i]) * double(correction.right) * dt;
+            sum.twist.z += double(shares[i]) * double(correction.ahead) * dt;
         }
         for (const Playhead& playhead : block.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
@@ -74,7 +74,7 @@ BodyStep offset_travel(const LayerHeader& layer, double dt) {
 BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const double strides = strides_of(block.layer());
     const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
-    return scaled(weigh_travel(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
+    return scaled(travel_of_clips(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -4,7 +4,7 @@
 #include "perform/phase_clock.hpp"
 #include "perform/shares.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// The step over which a velocity is measured by difference, seconds.
 inline constexpr double velocity_step = 1.0 / 2048;
@@ -12,12 +12,12 @@ inline constexpr double velocity_step = 1.0 / 2048;
 /// How the body moves over the next `dt` seconds as the playing clips have it: a twist over that time, weighted as the
 /// pose is, in the clips' own size; and the weight of the instances whose clips may move it. `phase` is what of the
 /// shared phase goes by in that time.
-struct WeighedTravel {
+struct ClipTravel {
     BodyStep twist;
     double share = 0;
     double claim = 0; ///< the part of the body's way that is the layer's to say, 0 to 1: of the lowest all
 };
-[[nodiscard]] WeighedTravel weigh_travel(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
+[[nodiscard]] ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
                                          double dt, PhaseStep phase);
 
 /// What an earlier motion's velocity adds over the next `dt` seconds, as the inertial offset decays.
@@ -26,4 +26,4 @@ struct WeighedTravel {
 /// The velocity that these instances give the body now, a second.
 [[nodiscard]] BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
 
-} // namespace gait
+} // namespace gait::detail

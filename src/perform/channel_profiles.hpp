@@ -1,13 +1,13 @@
 /// How much the parts of a mix count from joint to joint.
 #pragma once
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
 #include <algorithm>
 #include <array>
 #include <span>
 
-namespace gait {
+namespace gait::detail {
 
 /// How the weights of a motion's channels differ from joint to joint of a window.
 class ChannelProfiles {
@@ -52,4 +52,4 @@ private:
     alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
 };
 
-} // namespace gait
+} // namespace gait::detail

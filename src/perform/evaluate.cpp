@@ -1,6 +1,6 @@
 #include "perform/evaluate.hpp"
 
-#include "math/room.hpp"
+#include "math/inplace_array.hpp"
 #include "perform/channel_profiles.hpp"
 #include "perform/inertial_offset.hpp"
 #include "perform/playheads.hpp"
@@ -9,7 +9,7 @@
 #include <cstring>
 #include <span>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// A clip at a place, 0 to 1.
@@ -42,26 +42,26 @@ public:
     /// `values`: null where nobody asks for them.
     MovedSums(const CharacterData& data, Window part, MovedValues* values) : part_(part) {
         if (values == nullptr) { return; }
-        first_ = data.first_moved(part.first);
-        count_ = data.first_moved(part.end()) - first_;
-        of_ = data.moved.data() + first_;
+        const std::size_t first = data.first_moved(part.first);
+        of_part_ = {first, data.first_moved(part.end()) - first};
+        of_ = data.moved.data() + first;
         at_ = values->at.data();
-        for (std::size_t m = 0; m < count_; ++m) { at_[m] = {}; }
+        for (std::size_t m = 0; m < of_part_.lanes; ++m) { at_[m] = {}; }
     }
 
-    [[nodiscard]] bool any() const { return count_ > 0; }
+    [[nodiscard]] bool any() const { return of_part_.lanes > 0; }
     /// What one of the character's `moved` is off rest in two frames.
     void add(std::uint16_t moved, const float* from, const float* to, float first, float second) {
-        const std::size_t m = moved - first_; // wraps round to a large one before the part
-        if (m >= count_) { return; }
+        const auto m = of_part_.place_of(moved);
+        if (!m) { return; }
         // Four at once: left alone, the compiler takes them one by one where it puts this into its caller.
         using Four [[gnu::vector_size(16)]] = float;
         Four a, b, sum;
         std::memcpy(&a, from, sizeof a);
         std::memcpy(&b, to, sizeof b);
-        std::memcpy(&sum, &at_[m], sizeof sum);
+        std::memcpy(&sum, &at_[*m], sizeof sum);
         sum += first * a + second * b;
-        std::memcpy(&at_[m], &sum, sizeof sum);
+        std::memcpy(&at_[*m], &sum, sizeof sum);
     }
     /// The same of a clip; `profile` [lanes]: what it counts from lane to lane, null where that is the same.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {
@@ -75,12 +75,12 @@ public:
     }
     /// A step as it stands.
     void add(const StepTrack& steps, const std::array<float, 4>& values, float weight) {
-        auto& at = at_[steps.moved - first_];
+        auto& at = at_[steps.moved - of_part_.first];
         for (std::size_t axis = 0; axis < 3; ++axis) { at[axis] += weight * values[axis]; }
     }
     /// Brings them to a whole; `inverse` [lanes] is one over what the weights make up, null where that is 1.
     void finish(const float* inverse) {
-        for (std::size_t m = 0; m < count_; ++m) {
+        for (std::size_t m = 0; m < of_part_.lanes; ++m) {
             const float scale = inverse == nullptr ? 1 : inverse[of_[m].joint - part_.first];
             for (std::size_t axis = 0; axis < 3; ++axis) {
                 float& value = at_[m][axis];
@@ -96,9 +96,9 @@ private:
         const float* from = rows.values.data() + sample.frame * width;
         const float* to = sample.clip->next > 0 ? from + width : from;
         for (std::size_t i = 0; i < count; ++i, from += 4, to += 4) {
-            const std::size_t lane = rows.joints[i] - part_.first; // wraps round to a large one before the part
-            if (lane >= part_.lanes) { continue; }
-            const float factor = profile == nullptr ? 1 : profile[lane];
+            const auto lane = part_.place_of(rows.joints[i]);
+            if (!lane) { continue; }
+            const float factor = profile == nullptr ? 1 : profile[*lane];
             add(rows.moved[i], from, to, factor * sample.first_weight, factor * sample.second_weight);
         }
     }
@@ -106,7 +106,7 @@ private:
     Window part_;
     std::array<float, 4>* at_ = nullptr; ///< those of the character's that are on these lanes
     const MovedJoint* of_ = nullptr;
-    std::size_t first_ = 0, count_ = 0;
+    Window of_part_; ///< which of the character's those are
 };
 
 /// Where the shared phase has a clip.
@@ -226,8 +226,9 @@ private:
     void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
         const auto seconds = float(position * clip.seconds);
         for (const StepTrack& steps : clip.steps) {
-            const std::size_t lane = steps.joint - part_.first; // wraps round to a large one before the part
-            if (lane >= part_.lanes) { continue; }
+            const auto place = part_.place_of(steps.joint);
+            if (!place) { continue; }
+            const std::size_t lane = *place;
             const auto after = std::upper_bound(steps.times.begin(), steps.times.end(), seconds);
             const auto key = after == steps.times.begin() ? 0 : std::size_t(after - steps.times.begin()) - 1;
             const float weight = profile == nullptr ? all : all * profile[lane];
@@ -244,7 +245,7 @@ private:
         }
     }
 
-    Room<ChannelProfiles, 1> channels_;
+    InplaceArray<ChannelProfiles, 1> channels_;
     const CharacterData& data_;
     const PerformerBlock& block_;
     const Unlike& how_;
@@ -262,15 +263,15 @@ private:
 
 /// Whether `write_alike` will do for what an instance shows now.
 bool are_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
-    return data.states[instance.state].plain && !block.has_signs(instance);
+    return data.states[instance.state].facts.plain && !block.has_signs(instance);
 }
 
 /// The rest pose, so much of it, where no clip covers it.
-void write_rest(Folded cover, const float* mask, WindowProgram& program) {
+void write_rest(Coverage cover, const float* mask, WindowProgram& program) {
     program.make_room();
     float* w = program.more_quaternions() + 3 * window_lanes;
     for (std::size_t lane = 0; lane < program.part().lanes; ++lane) {
-        w[lane] += cover.whole_body + cover.masked * (mask != nullptr ? mask[lane] : 1.0F);
+        w[lane] += cover.on(mask != nullptr ? mask[lane] : 1.0F);
     }
 }
 
@@ -305,11 +306,10 @@ void write_only(const CharacterData& data, const PerformerBlock& block, const In
 void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
     const LayerHeader& layer = block_.layer();
     MovedSums sums(data_, program.part(), moved);
-    Folded rest;
+    Coverage rest;
     UnlikeCover cover{};
     if (!shares_.plain) [[unlikely]] {
-        rest = counted(shares_.folded);
-        rest = {rest.masked * shares_.scale, rest.whole_body * shares_.scale};
+        rest = shares_.folded.positive() * shares_.scale;
         cover = cover_of(program, rest);
     }
     for (std::size_t i = first_instance_; i < last_instance_; ++i) {
@@ -327,25 +327,25 @@ void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
         }
         write_unlike(data_, block_, instance, how, program, sums);
     }
-    if (rest.masked + rest.whole_body > 0) { write_rest(rest, cover.mask, program); }
+    if (rest.total() > 0) { write_rest(rest, cover.mask, program); }
     sums.finish(cover.inverse);
 }
 
-UnlikeCover LayerPose::cover_of(WindowProgram& program, Folded rest) const {
+UnlikeCover LayerPose::cover_of(WindowProgram& program, Coverage rest) const {
     const LayerHeader& layer = block_.layer();
     const CompiledLayer& own = data_.layers[block_.layer_index()];
     // Only beside a motion that counts beyond the mask it matters where the others do. In model space a joint outside
     // the mask carries those inside it, so that all motions count there.
-    const bool unlike = shares_.whole_body + shares_.folded.whole_body > 0 && own.space == LayerSpace::local;
-    if (!unlike || own.mask == nothing) { return {}; }
-    Folded sum = rest;
+    const bool unlike = shares_.covered.whole_body + shares_.folded.whole_body > 0 && own.space == LayerSpace::local;
+    if (!unlike || own.mask == no_index) { return {}; }
+    Coverage sum = rest;
     for (std::size_t i = first_instance_; i < last_instance_; ++i) {
-        (data_.states[layer.instances[i].state].whole_body ? sum.whole_body : sum.masked) += shares_.share[i];
+        sum.add(data_.states[layer.instances[i].state].whole_body, shares_.share[i]);
     }
     const float* mask = data_.masks[own.mask].data() + program.part().first;
     const UnlikeCover cover{mask, program.lane_numbers(), program.lane_numbers()};
     for (std::size_t lane = 0; lane < program.part().lanes; ++lane) {
-        const float counts = sum.masked * mask[lane] + sum.whole_body;
+        const float counts = sum.on(mask[lane]);
         cover.inverse[lane] = counts > 1e-6F ? 1 / counts : 0;
         cover.mask_over[lane] = mask[lane] * cover.inverse[lane];
     }
@@ -388,4 +388,4 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     });
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,14 +1,14 @@
 /// From playheads and fades to a pose: one accumulation over every clip that has weight, then the layer's offset.
 #pragma once
 
+#include "perform/blend_batch.hpp"
 #include "perform/playheads.hpp"
 #include "perform/shares.hpp"
-#include "perform/window_program.hpp"
 
 #include <algorithm>
 #include <array>
 
-namespace gait {
+namespace gait::detail {
 
 /// Scratch rows for one window.
 struct alignas(cache_line) WindowPose {
@@ -55,7 +55,7 @@ struct UnlikeCover {
 /// there is more to say.
 [[nodiscard]] inline const Instance* only_motion(const CharacterData& data, const LayerHeader& layer) {
     const bool one = layer.instance_count == 1 && layer.offset_active == 0;
-    return one && data.states[layer.instances[0].state].plain ? layer.instances.data() : nullptr;
+    return one && data.states[layer.instances[0].state].facts.plain ? layer.instances.data() : nullptr;
 }
 /// Writes the rotations of that one into the layer that `program` has begun, and where `moved` is not null says what is
 /// moved on its lanes.
@@ -85,7 +85,7 @@ public:
 
 private:
     /// On the lanes of the layer that `program` has begun.
-    [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Folded rest) const;
+    [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Coverage rest) const;
 
     const CharacterData& data_;
     PerformerBlock block_;
@@ -99,4 +99,4 @@ private:
 /// Chooses, joint by joint, the sign with which the newest instance joins those below it.
 void choose_signs(const CharacterData& data, const PerformerBlock& block);
 
-} // namespace gait
+} // namespace gait::detail

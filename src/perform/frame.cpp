@@ -1,21 +1,20 @@
 #include "perform/frame.hpp"
 
-#include "math/springs.hpp"
+#include "perform/blend_layers.hpp"
 #include "perform/body_travel.hpp"
+#include "perform/clip_events.hpp"
 #include "perform/input_step.hpp"
-#include "perform/lay_over.hpp"
 #include "perform/machine_step.hpp"
-#include "perform/moments.hpp"
 #include "perform/playheads.hpp"
+#include "perform/shared_phase.hpp"
 #include "perform/weights.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-#include <limits>
 #include <optional>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 void come_round(double& position, std::uint32_t& loops) {
@@ -25,17 +24,11 @@ void come_round(double& position, std::uint32_t& loops) {
     loops += std::uint32_t(std::int64_t(whole));
 }
 
-/// How the shared phase goes on in a step.
-struct SharedStep {
-    const PhaseClock* clock = nullptr; ///< null where nothing keeps step
-    PhaseStep step;
-};
-
 /// Adds what the playing clips of a layer have of the next `dt` seconds to what those below have.
-void add_travel(Frame& frame, double dt, PhaseStep phase, WeighedTravel& sum) {
+void add_travel(Frame& frame, double dt, PhaseStep phase, ClipTravel& sum) {
     Evaluation middle;
     middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
-    const WeighedTravel own = weigh_travel(frame.data, frame.block, middle, dt, phase);
+    const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, dt, phase);
     const BodyStep left_behind = offset_travel(frame.layer, dt);
     const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;
     const auto mixed = [&](double below, double above, double left) {
@@ -51,19 +44,19 @@ void pass_clip(Frame& frame, std::size_t index, const Leaf& leaf, Playhead& play
                double dt) {
     const Instance& instance = frame.layer.instances[index];
     if (follows_phase(instance, leaf)) {
-        if (!leaf.has_moments) { return; }
+        if (!leaf.has_events) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
         Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
         played.clock = shared.clock;
         played.strides = shared.step.from;
-        return pass_moments(frame, played);
+        return pass_clip_events(frame, played);
     }
     const double step = dt * own_speed(instance, leaf, playhead);
     if (step == 0) { return; }
     double to = playhead.position + step;
     if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-    if (leaf.has_moments) {
-        pass_moments(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
+    if (leaf.has_events) {
+        pass_clip_events(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
     }
     playhead.position = to;
     if (leaf.loops) { come_round(playhead.position, playhead.loops); }
@@ -75,8 +68,8 @@ void finish(Frame& frame, double end) {
     const auto leaves = frame.data.motions.leaves_of(frame.motion_of(active));
     if (std::all_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return !(l.rate > 0); })) { return; }
     active.finished = 1;
-    std::uint16_t said = nothing;
-    for (std::uint16_t node = active.state; node != nothing; node = frame.data.states[node].parent) {
+    std::uint16_t said = no_index;
+    for (std::uint16_t node = active.state; node != no_index; node = frame.data.states[node].parent) {
         const CompiledState& state = frame.data.states[node];
         if (state.visible != said) { say(frame, EventKind::finished, state.visible, end); }
         said = state.visible;
@@ -87,12 +80,12 @@ void finish(Frame& frame, double end) {
 /// The clips of a layer go on.
 void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
     LayerHeader& layer = frame.layer;
-    const bool may_finish = frame.active().finished == 0 && !frame.state_of(frame.active()).endless;
+    const bool may_finish = frame.active().finished == 0 && !frame.state_of(frame.active()).facts.endless;
     const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
         const CompiledState& state = frame.state_of(instance);
-        if (instance.timing == Timing::shared && state.only_phase) { continue; }
+        if (instance.timing == Timing::shared && state.facts.only_phase) { continue; }
         const Leaf* leaves = frame.data.leaves_of(state);
         for (Playhead& playhead : frame.block.playing(instance)) {
             pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
@@ -106,70 +99,13 @@ void age_layer(Frame& frame, double dt) {
     LayerHeader& layer = frame.layer;
     for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
     for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
-    layer.quiet_left -= dt;
+    layer.seconds_until_decision -= dt;
     if (layer.offset_active != 0) {
         layer.offset_elapsed += dt;
         if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
     }
     if (layer.instance_count > 1) { drop_faded(frame); }
-    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { go_alone(frame); }
-}
-
-/// By what the phase of a layer goes that keeps in step with another, whose phase moves by `leader` now; null where
-/// that keeps no step.
-void keep_step(LayerHeader& layer, const PhaseStep* leader) {
-    constexpr double same = 1e-9; // strides
-    const double from = strides_of(layer);
-    const double apart = leader == nullptr ? 0 : from - leader->from;
-    // The other one may have begun its steps anew, or stopped.
-    const bool lost = leader == nullptr || std::fabs(apart - std::round(apart)) > same;
-    if (layer.keeping == StepKeeping::led ? lost : leader != nullptr) { layer.keeping = StepKeeping::between; }
-}
-
-/// Goes over to where `leader` leads, or to its own clock, as a critically damped spring does: neither the place nor
-/// the speed of the phase jumps.
-double go_over(Frame& frame, const PhaseStep* leader, double dt) {
-    LayerHeader& layer = frame.layer;
-    constexpr double lag = 0.4;                 // seconds: slow enough that hardly a step goes backward
-    constexpr double near = 1e-6, alike = 1e-4; // strides, and strides a second
-    const double from = strides_of(layer);
-    const PhaseStep goal = leader != nullptr
-                               ? *leader
-                               : PhaseStep{from, PhaseClock::of_clips(frame.data, frame.block, dt / 2).after(from, dt)};
-    const double whole = whole_strides_between(from, goal.from), speed = (goal.to - goal.from) / dt;
-    Follower apart{from - goal.from - whole, layer.step_speed - speed};
-    if (leader != nullptr) {
-        apart = follow(apart, 0, lag, dt);
-    } else {
-        // There is no place to come to, only a speed.
-        const double decay = std::exp(-2 / lag * dt);
-        apart = {apart.velocity * (1 - decay) * lag / 2, apart.velocity * decay};
-    }
-    layer.step_speed = speed + apart.velocity;
-    if (std::fabs(apart.velocity) > alike || (leader != nullptr && std::fabs(apart.value) > near)) {
-        return goal.to + whole + apart.value;
-    }
-    layer.keeping = leader != nullptr ? StepKeeping::led : StepKeeping::own;
-    return goal.to + whole + (leader != nullptr ? 0 : apart.value);
-}
-
-/// How the layer's shared phase goes on for `dt` seconds, by `clock` unless it goes over to another one. `leader`: how
-/// that of the layer goes on with which it keeps in step; null where there is none.
-SharedStep step_phase(Frame& frame, const PhaseClock& clock, const PhaseStep* leader, double dt) {
-    LayerHeader& layer = frame.layer;
-    const double from = strides_of(layer);
-    SharedStep shared{&clock, {from, from}};
-    if (layer.keeping == StepKeeping::led) {
-        shared.step.to = leader->to + whole_strides_between(from, leader->from);
-    } else if (layer.keeping == StepKeeping::between) {
-        shared.step.to = go_over(frame, leader, dt);
-        shared.clock = nullptr;
-    } else {
-        shared.step.to = clock.after(from, dt);
-    }
-    const bool follows = frame.own.in_step_with != nothing;
-    if (follows && layer.keeping != StepKeeping::between) { layer.step_speed = (shared.step.to - from) / dt; }
-    return shared;
+    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { SharedPhase(frame).go_alone(); }
 }
 
 /// Time passes in all layers.
@@ -179,20 +115,18 @@ void pass(Layers& layers, double dt) {
     PerformerHeader& header = lowest.header;
     EventList* events = lowest.events;
     const std::size_t first_event = events == nullptr ? 0 : events->events().size();
-    WeighedTravel sum;
-    WeighedTravel* travel = lowest.data.travels && header.game_moves == 0 ? &sum : nullptr;
-    Room<PhaseStep, most_layers> steps;
+    ClipTravel sum;
+    ClipTravel* travel = lowest.data.travels && header.game_moves == 0 ? &sum : nullptr;
+    InplaceArray<PhaseStep, most_layers> steps;
     std::uint32_t in_step = 0; // a bit for each layer that has them
     for (std::size_t l = 0; l < layers.size(); ++l) {
         Frame& frame = layers[l];
         SharedStep shared;
-        Room<PhaseClock, 1> clock;
+        InplaceArray<PhaseClock, 1> clock;
         if (plays_synced(frame.data, frame.layer)) {
-            const std::uint16_t with = frame.own.in_step_with; // a layer below
-            const PhaseStep* leader = with != nothing && ((in_step >> with) & 1U) != 0 ? &steps[with] : nullptr;
-            if (with != nothing) { keep_step(frame.layer, leader); }
-            // The cadence of the middle of the step, so that it hangs little on how long steps are.
-            shared = step_phase(frame, clock.make(0, frame.data, frame.block, dt / 2), leader, dt);
+            const std::uint16_t with = frame.compiled.in_step_with; // a layer below
+            const PhaseStep* leader = with != no_index && ((in_step >> with) & 1U) != 0 ? &steps[with] : nullptr;
+            shared = SharedPhase(frame).advance(clock, leader, dt);
             steps.make(l, shared.step);
             in_step |= 1U << l;
         }
@@ -222,12 +156,12 @@ void decide_all(Layers& layers) {
     if (!layers[0].data.forbidden.empty()) {
         layers.each([](Frame& frame) { yield_to_others(frame); });
     }
-    if (!layers.stirred()) { return; }
+    if (!layers.decision_requested()) { return; }
     layers.each([](Frame& frame) {
         frame.passed_count = 0;
         frame.led = false;
     });
-    layers.stir(false);
+    layers.request_decision(false);
 }
 
 /// Nobody is told what a layer does that does not count.
@@ -245,16 +179,16 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     block.header().steps_since_planted = 2; // no foot was held yet
     for (std::size_t p = 0; p < data.picks.size(); ++p) {
         block.deals()[p] = {};
-        block.deals()[p].next = nothing;
+        block.deals()[p].next = no_index;
     }
     for (const CompiledState& state : data.states) {
-        if (state.resume != nothing) { block.resumes()[state.resume] = nothing; }
+        if (state.resume != no_index) { block.resumes()[state.resume] = no_index; }
     }
     Layers layers(data, block, nullptr);
     reset_inputs(layers[0]);
     layers.each([&](Frame& frame) {
-        frame.layer.weight = {wanted_weight(frame, frame.own.weight), 0};
-        enter(frame, frame.own.start, {});
+        frame.layer.weight = {wanted_weight(frame, frame.compiled.weight), 0};
+        enter(frame, frame.compiled.start, {});
     });
     look_at_layers(layers[0]);
     const std::size_t lanes = data.layout.lanes;
@@ -276,7 +210,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     layers.each([&](Frame& frame) {
         frame.in_step = true;
         if (events != nullptr) { hear(frame, events); }
-        if (is_unsaid(frame.layer)) { announce(frame); }
+        if (has_announcements(frame.layer)) { announce(frame); }
         if (frame.active().begun == 0) { begin_active(frame); }
     });
     take_inputs(layers[0], dt);
@@ -286,8 +220,8 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     header.moved = 0;
     forget_edges(layers[0]);
     layers.each([&](Frame& frame) {
-        if (frame.own.has_terms) { follow_terms(frame, dt); }
-        if (!frame.own.weight.weight.empty()) {
+        if (frame.compiled.has_terms) { follow_terms(frame, dt); }
+        if (!frame.compiled.weight.weight.empty()) {
             follow_weight(frame, dt);
             hear(frame, events);
         }
@@ -296,7 +230,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     });
     double left = dt;
     for (int split = 0;; ++split) {
-        double due = std::numeric_limits<double>::infinity();
+        double due = never;
         layers.each([&](Frame& frame) { due = std::min(due, seconds_to_decision_within(frame, left)); });
         // What is due at the step's end is of this step, whatever a sum of frames makes of its last bit.
         if (due > left + instant) { break; }
@@ -309,7 +243,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
         decide_all(layers);
     }
     pass(layers, left);
-    if (layers.stirred()) { decide_all(layers); } // a mark at the step's very end
+    if (layers.decision_requested()) { decide_all(layers); } // a mark at the step's very end
     drop_old_signals(layers[0]);
     if (!(dt > 0)) {
         header.travel_share = share_before;
@@ -350,11 +284,11 @@ double seconds_to_next_instant_of(const CharacterData& data, const PerformerBloc
 } // namespace
 
 double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block) {
-    double least = std::numeric_limits<double>::infinity();
+    double least = never;
     for (std::size_t l = 0; l < data.layers.size(); ++l) {
         least = std::min(least, seconds_to_next_instant_of(data, block.of_layer(l)));
     }
     return least;
 }
 
-} // namespace gait
+} // namespace gait::detail

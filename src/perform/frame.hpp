@@ -1,14 +1,14 @@
 /// What happens in `Performer::advance`, on the block itself.
 #pragma once
 
+#include "character/character_data.hpp"
 #include "gait/events.hpp"
-#include "math/room.hpp"
-#include "perform/character_data.hpp"
+#include "math/inplace_array.hpp"
 
 #include <algorithm>
 #include <array>
 
-namespace gait {
+namespace gait::detail {
 
 /// Instants closer than this are one, seconds.
 inline constexpr double instant = 1e-9;
@@ -19,19 +19,19 @@ class Layers;
 struct Frame {
     Frame(const CharacterData& character, const PerformerBlock& performer, EventList* list = nullptr)
         : data(character), block(performer), header(performer.header()), layer(performer.layer()),
-          own(character.layers[performer.layer_index()]), events(list) {}
+          compiled(character.layers[performer.layer_index()]), events(list) {}
 
     const CharacterData& data;
     PerformerBlock block; ///< seen as the layer's own
     PerformerHeader& header;
     LayerHeader& layer;
-    const CompiledLayer& own; ///< what it was compiled to
-    EventList* events;        ///< null when nobody listens
-    bool in_step = false;     ///< inside `advance`, where what happens is told
-    bool leading = false;     ///< it is sending another layer somewhere
-    bool led = false;         ///< another layer has sent it somewhere in this instant, and there it stays for that
-    bool asked = false;       ///< every decision was asked for since it was entered, and none fell
-    Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
+    const CompiledLayer& compiled; ///< what it was compiled to
+    EventList* events;             ///< null when nobody listens
+    bool in_step = false;          ///< inside `advance`, where what happens is told
+    bool leading = false;          ///< it is sending another layer somewhere
+    bool led = false;              ///< another layer has sent it somewhere in this instant, and there it stays for that
+    bool asked = false;            ///< every decision was asked for since it was entered, and none fell
+    Layers* others = nullptr;      ///< all layers, this one among them; null where it stands alone
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;
@@ -60,8 +60,8 @@ public:
     [[nodiscard]] std::size_t size() const { return count_; }
     [[nodiscard]] Frame& operator[](std::size_t layer) { return frames_[layer]; }
     /// Whether some layer passed a mark or was led since the last decision.
-    [[nodiscard]] bool stirred() const { return stirred_; }
-    void stir(bool stirred) { stirred_ = stirred; }
+    [[nodiscard]] bool decision_requested() const { return decision_requested_; }
+    void request_decision(bool decision_requested) { decision_requested_ = decision_requested; }
     template <typename Visit> void each(Visit visit) {
         Frame* frame = &frames_[0];
         for (const Frame* end = frame + count_; frame != end; ++frame) { visit(*frame); }
@@ -69,8 +69,8 @@ public:
 
 private:
     std::size_t count_;
-    bool stirred_ = false;
-    Room<Frame, most_layers> frames_;
+    bool decision_requested_ = false;
+    InplaceArray<Frame, most_layers> frames_;
 };
 
 /// Default parameters, the start states, time zero. The block's bytes are all written.
@@ -81,4 +81,4 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
 
 [[nodiscard]] double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block);
 
-} // namespace gait
+} // namespace gait::detail

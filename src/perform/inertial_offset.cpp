@@ -10,7 +10,7 @@
 #include <cmath>
 #include <span>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// Where a component of a window's pose stands that some clip moves.
@@ -22,8 +22,7 @@ std::size_t cell_of(const MovedJoint& moved, std::size_t axis, Window window) {
 void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
     for (std::size_t lane = 0; lane < window.lanes; ++lane) {
         const Quat here = quat_at(now, lane);
-        Quat there = quat_at(later, lane);
-        if (dot(here, there) < 0) { there = -there; }
+        const Quat there = on_side_of(here, quat_at(later, lane));
         const Quat back = here * conjugate(there) * here;
         for (const auto& [row, value] : {std::pair{0, back.x}, {1, back.y}, {2, back.z}, {3, back.w}}) {
             later.rows[std::size_t(row) * window_lanes + lane] = value;
@@ -69,10 +68,9 @@ struct Change {
 };
 
 /// What was covered and no longer is.
-Folded uncovered_by(const Change& change) {
+Coverage uncovered_by(const Change& change) {
     const PoseShares before(change.data, change.block, change.before), after(change.data, change.block, change.after);
-    return {before.masked + before.folded.masked - after.masked,
-            before.whole_body + before.folded.whole_body - after.whole_body};
+    return before.covered + before.folded - after.covered;
 }
 
 /// A window of a pose, and of the same a little earlier.
@@ -86,8 +84,7 @@ void catch_turns(const PerformerBlock& block, Window window, const WindowMotion&
     for (std::size_t lane = 0; lane < window.lanes; ++lane) {
         Quat now = quat_at(before.now, lane) * conjugate(quat_at(after.now, lane));
         if (now.w < 0) { now = -now; }
-        Quat earlier = quat_at(before.earlier, lane) * conjugate(quat_at(after.earlier, lane));
-        if (dot(earlier, now) < 0) { earlier = -earlier; }
+        const Quat earlier = on_side_of(now, quat_at(before.earlier, lane) * conjugate(quat_at(after.earlier, lane)));
         starts[lane] = rotation_vector<double>(now);
         velocities[lane] = (starts[lane] - rotation_vector<double>(earlier)) * float(1 / velocity_step);
     }
@@ -111,7 +108,7 @@ void catch_moves(const CharacterData& data, const PerformerBlock& block, Window 
 }
 
 /// `uncovered` stays covered, and goes as the offset does.
-void catch_pose(const Change& change, const Folded& uncovered) {
+void catch_pose(const Change& change, const Coverage& uncovered) {
     const bool just_begun = change.block.layer().instances[change.after.first_instance].elapsed < velocity_step;
     Evaluation stays = change.after;
     stays.folded = &uncovered;
@@ -203,17 +200,16 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
                     const Evaluation& after, double seconds) {
     LayerHeader& layer = block.layer();
     const Change change{data, block, before, after};
-    const Folded uncovered = uncovered_by(change);
+    const Coverage uncovered = uncovered_by(change);
     catch_pose(change, uncovered);
     if (data.travels) { catch_travel(change); }
     const float raised = shown_through(layer, after);
     catch_values(change, raised);
-    layer.offset_masked = uncovered.masked * raised;
-    layer.offset_whole_body = uncovered.whole_body * raised;
+    layer.offset_covered = uncovered * raised;
     layer.offset_serial = layer.instances[after.first_instance].serial;
     layer.offset_active = 1;
     layer.offset_seconds = float(seconds);
     layer.offset_elapsed = 0;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -3,7 +3,7 @@
 
 #include "perform/evaluate.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// Lays the layer's offset, `elapsed` seconds after it was caught, over a window of its pose.
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out);
@@ -13,4 +13,4 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
                     const Evaluation& after, double seconds);
 
-} // namespace gait
+} // namespace gait::detail

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// How many signals are to be looked at: none while all of them are over.
@@ -24,7 +24,7 @@ void show(Frame& frame, std::size_t slot, float value) {
 void smooth(Frame& frame, std::size_t slot, double dt) {
     const ParameterInfo& info = frame.data.parameters[slot];
     const PerformerBlock& block = frame.block;
-    const bool wraps = info.kind == ParameterKind::angle;
+    const bool wraps = info_of(info.kind).wraps;
     auto& [value, velocity, limited] = block.smoothed_states()[frame.data.smoothed_of[slot]];
     // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
     double target = double(block.raw()[slot]);
@@ -57,7 +57,7 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
         value += round;
         limited += round;
     }
-    show(frame, slot, wraps ? float(wrapped_degrees(value)) : std::clamp(float(value), info.low, info.high));
+    show(frame, slot, wraps ? float(wrapped_degrees(value)) : within_range(info, float(value)));
 }
 
 /// What is asked of another layer, as it stands.
@@ -138,10 +138,9 @@ private:
         }
         if (hidden) { return show(frame_, computed.slot, raw); }
         const ParameterInfo& info = frame_.data.parameters[computed.slot];
-        raw = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(raw)))
-                                                : std::clamp(raw, info.low, info.high);
+        raw = within_range(info, raw);
         if (raw != before) { frame_.header.moved |= slot_set(computed.slot); }
-        if (frame_.data.smoothed_of[computed.slot] != nothing) {
+        if (frame_.data.smoothed_of[computed.slot] != no_index) {
             smooth(frame_, computed.slot, dt_);
         } else {
             show(frame_, computed.slot, raw);
@@ -191,7 +190,7 @@ void follow_cursor(Frame& frame, std::size_t index, double dt) {
 } // namespace
 
 void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std::size_t slot) {
-    if (data.smoothed_of[slot] == nothing) { return; }
+    if (data.smoothed_of[slot] == no_index) { return; }
     const auto value = double(block.raw()[slot]);
     block.smoothed_states()[data.smoothed_of[slot]] = {value, 0, value};
 }
@@ -242,7 +241,7 @@ bool counts_presses(const CharacterData& data, const ComputedParameter& computed
     if (computed.source != ParameterSource::flips || computed.value.count != 1) { return false; }
     const std::uint16_t slot = data.instructions(computed.value).front().slot;
     return data.instructions(computed.value).front().operation == Operation::parameter &&
-           slot < data.signal_of.size() && data.signal_of[slot] != nothing;
+           slot < data.signal_of.size() && data.signal_of[slot] != no_index;
 }
 
 } // namespace
@@ -301,4 +300,4 @@ void send_signal(Frame& frame, std::uint16_t signal) {
     frame.header.moved |= slot_set(frame.data.signals[signal].slot);
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -3,7 +3,7 @@
 
 #include "perform/frame.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// A smoothed parameter stands where its input is.
 void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std::size_t slot);
@@ -29,4 +29,4 @@ void drop_old_signals(Frame& frame);
 /// A signal was sent.
 void send_signal(Frame& frame, std::uint16_t signal);
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,6 +1,6 @@
 #include "perform/machine_step.hpp"
 
-#include "perform/moments.hpp"
+#include "perform/clip_events.hpp"
 #include "perform/picks.hpp"
 #include "perform/playheads.hpp"
 
@@ -9,12 +9,9 @@
 #include <limits>
 #include <optional>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
-/// A fade longer than this is cut to it, seconds.
-constexpr double longest_fade = 60;
 
 /// The level of the active path at which plays what `node` would play, being the same named motion: that goes on, with
 /// its playheads, draws and time, and only the state changes.
@@ -22,10 +19,10 @@ std::optional<std::size_t> plays_already(const Frame& frame, std::uint16_t node)
     const auto& states = frame.data.states;
     const LayerHeader& layer = frame.layer;
     // What needs the whole body begins afresh; and what leads into itself wants to.
-    if (states[node].passes_on == nothing || states[node].whole_body) { return std::nullopt; }
+    if (states[node].shared_motion == no_index || states[node].whole_body) { return std::nullopt; }
     for (std::size_t level = 0; level < layer.depth; ++level) {
         const std::uint16_t active = layer.path[level].node;
-        const bool same = active != node && states[active].passes_on == states[node].passes_on;
+        const bool same = active != node && states[active].shared_motion == states[node].shared_motion;
         if (same && !states[active].whole_body) { return level; }
     }
     return std::nullopt;
@@ -41,8 +38,8 @@ std::uint16_t begins_with(const Frame& frame, const CompiledState& machine) {
             if (frame.data.states[inner].parent == node && plays_already(frame, index)) { return index; }
         }
     }
-    const std::uint16_t left_in = machine.resume == nothing ? nothing : frame.block.resumes()[machine.resume];
-    return left_in == nothing ? machine.start : left_in;
+    const std::uint16_t left_in = machine.resume == no_index ? no_index : frame.block.resumes()[machine.resume];
+    return left_in == no_index ? machine.start : left_in;
 }
 
 /// The node inside `node` that becomes active with it; nothing inside a motion.
@@ -58,7 +55,7 @@ std::uint16_t inner_of(Frame& frame, std::uint16_t node) {
     case NodeKind::motion:
         break;
     }
-    return nothing;
+    return no_index;
 }
 
 bool is_on_path(const LayerHeader& layer, const CompiledState& state, std::uint16_t node) {
@@ -67,7 +64,7 @@ bool is_on_path(const LayerHeader& layer, const CompiledState& state, std::uint1
 
 double seconds_left_at(const Frame& frame, std::size_t level) {
     for (std::size_t inner = level + 1; inner < frame.layer.depth; ++inner) {
-        if (!frame.data.states[frame.layer.path[inner].node].final) { return infinity; }
+        if (!frame.data.states[frame.layer.path[inner].node].final) { return never; }
     }
     return seconds_left(frame.data, frame.block, frame.active());
 }
@@ -76,12 +73,6 @@ double after_of(const Frame& frame, std::size_t level, const CompiledTransition&
     if (!(transition.after_more > 0)) { return transition.after; }
     const std::uint64_t drawn = mixed(frame.layer.path[level].draw + (std::uint64_t{transition.draws_as} << 32U));
     return transition.after + transition.after_more * unit(drawn);
-}
-
-double fade_of(const Frame& frame, const CompiledTransition& transition, const ExpressionInputs& inputs) {
-    if (transition.fade_by.empty()) { return transition.fade; }
-    const double fade = double(evaluate(frame.data.instructions(transition.fade_by), inputs));
-    return std::isfinite(fade) ? std::clamp(fade, 0.0, longest_fade) : 0;
 }
 
 /// What an expression of a transition may read, its thresholds counting as passed at their instant: time goes on.
@@ -99,7 +90,7 @@ StateReadings readings_for(const Frame& frame, std::size_t level, const Compiled
 }
 
 bool is_signalled(const Frame& frame, const CompiledTransition& transition) {
-    if (transition.signal == nothing) { return true; }
+    if (transition.signal == no_index) { return true; }
     const SentSignal& sent = frame.block.signals()[transition.signal];
     const bool there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
     return there && (sent.began_wait != 0 || !(sent.wait_left > instant));
@@ -107,11 +98,12 @@ bool is_signalled(const Frame& frame, const CompiledTransition& transition) {
 
 bool has_passed(const Frame& frame, const CompiledTransition& transition) {
     const auto end = frame.passed.begin() + std::ptrdiff_t(frame.passed_count);
-    return transition.mark == nothing || std::find(frame.passed.begin(), end, transition.mark) != end;
+    return transition.mark == no_index || std::find(frame.passed.begin(), end, transition.mark) != end;
 }
 
 bool is_inside(const Frame& frame, const CompiledTransition& transition) {
-    return transition.span == nothing || seconds_to_span(frame.data, frame.block, frame.active(), transition.span) == 0;
+    return transition.span == no_index ||
+           seconds_to_span(frame.data, frame.block, frame.active(), transition.span) == 0;
 }
 
 bool leads_into_active(const Frame& frame, const CompiledTransition& transition) {
@@ -134,7 +126,7 @@ const CompiledForbid* forbidden_by(const Frame& frame, std::uint16_t node) {
     while (states[inmost].kind == NodeKind::machine) { inmost = begins_with(frame, states[inmost]); }
     for (const CompiledForbid& forbid : frame.data.forbidden) {
         bool inside = false;
-        for (std::uint16_t around = inmost; around != nothing; around = states[around].parent) {
+        for (std::uint16_t around = inmost; around != no_index; around = states[around].parent) {
             inside = inside || around == forbid.yields;
         }
         if (inside && rules_now(frame, forbid)) { return &forbid; }
@@ -149,7 +141,7 @@ bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& tra
     if (transition.not_again && leads_into_active(frame, transition)) { return false; }
     ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
     if (transition.reads_state) { inputs.state = readings_for(frame, level, transition); }
-    fade = fade_of(frame, transition, inputs);
+    fade = frame.data.fade_seconds(transition, inputs);
     if (transition.at_end && seconds_left_at(frame, level) > fade + instant) { return false; }
     if (!transition.when.empty() && evaluate(frame.data.instructions(transition.when), inputs) == 0) { return false; }
     return is_inside(frame, transition) && forbidden_by(frame, transition.target) == nullptr;
@@ -176,7 +168,7 @@ private:
 /// Keeps that a transition is about to be taken.
 void record(Frame& frame, std::uint16_t transition) {
     PerformerHeader& header = frame.header;
-    if (transition == no_transition || header.record_count >= most_records) { return; }
+    if (transition == no_index || header.record_count >= most_records) { return; }
     const std::uint16_t active = frame.data.states[frame.active().state].visible;
     header.records[header.record_count] = {header.time, transition, active, 0};
     ++header.record_count;
@@ -184,16 +176,16 @@ void record(Frame& frame, std::uint16_t transition) {
 
 /// The first transition that holds, outermost states first; none when nothing does.
 std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade) {
-    if (is_settling(frame.layer)) { return no_transition; }
+    if (is_settling(frame.layer)) { return no_index; }
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
-        for (std::size_t t = 0; t < state.transition_count; ++t) {
-            const auto index = std::uint16_t(state.first_transition + t);
+        for (std::size_t t = 0; t < state.transitions.count; ++t) {
+            const auto index = std::uint16_t(state.transitions.first + t);
             const CompiledTransition& transition = frame.data.transitions[index];
             if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
         }
     }
-    return no_transition;
+    return no_index;
 }
 
 /// A pick whose entry is over goes on to the next; a choose follows its value.
@@ -202,20 +194,20 @@ void go_on_inside(Frame& frame) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
         if (state.kind != NodeKind::pick && state.kind != NodeKind::choose) { continue; }
         Entrance entrance;
-        std::uint16_t target = nothing;
+        std::uint16_t target = no_index;
         if (state.kind == NodeKind::pick && seconds_to_next_entry(frame, level) <= instant) {
             const CompiledPickEntry& entry = next_entry(frame, state);
             entrance.fade = entry.fade;
             entrance.by = frame.data.picks[state.selector].record;
             target = entry.node;
-        } else if (state.kind == NodeKind::choose && frame.data.chooses[state.selector].by != nothing) {
+        } else if (state.kind == NodeKind::choose && frame.data.chooses[state.selector].by != no_index) {
             const CompiledChoose& choose = frame.data.chooses[state.selector];
             if (chosen(frame, choose) == frame.layer.path[level + 1].node) { continue; }
             target = chosen(frame, choose);
             entrance.fade = choose.fade;
             entrance.by = choose.record;
         }
-        if (target == nothing) { continue; }
+        if (target == no_index) { continue; }
         record(frame, entrance.by);
         enter(frame, target, entrance);
         return;
@@ -238,15 +230,15 @@ void lead_others(Frame& frame, std::size_t from_level) {
     if (frame.others == nullptr || frame.data.leads.empty()) { return; }
     for (std::size_t level = from_level; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
-        for (std::size_t l = 0; l < state.lead_count; ++l) {
-            const CompiledLead& lead = frame.data.leads[state.first_lead + l];
+        for (std::size_t l = 0; l < state.leads.count; ++l) {
+            const CompiledLead& lead = frame.data.leads[state.leads.first + l];
             Frame& other = (*frame.others)[frame.data.states[lead.target].layer];
             if (other.layer.depth == 0) { continue; } // the layers are only just being entered
             if (!lead.when.empty() && evaluate(frame.data.instructions(lead.when), inputs_of(frame)) == 0) { continue; }
             // Who leads is not led back in the same instant, so that two cannot chase one another.
             if (other.leading) { continue; }
             other.led = true;
-            frame.others->stir(true);
+            frame.others->request_decision(true);
             if (is_on_path(other.layer, frame.data.states[lead.target], lead.target)) { continue; }
             Entrance entrance;
             entrance.by = lead.record;
@@ -260,65 +252,104 @@ void lead_others(Frame& frame, std::size_t from_level) {
     }
 }
 
+/// The active path that entering a node leads to.
+struct Path {
+    std::array<ActiveNode, most_levels> nodes{};
+    std::size_t depth = 0;
+    std::size_t unchanged = 0; ///< levels, from the outside in, that were active already and go on
+    std::size_t fresh_end = 0; ///< one past the last level that is entered: those inside it go on as they were
+    bool motion_goes_on = false;
+};
+
+/// The nodes around `target`, and itself.
+void add_nodes_around(const Frame& frame, std::uint16_t target, Path& path) {
+    const auto& states = frame.data.states;
+    for (std::uint16_t node = target; node != no_index; node = states[node].parent) {
+        path.nodes[states[node].level].node = node;
+    }
+    path.depth = path.fresh_end = states[target].level + 1U;
+}
+
+/// The innermost node of `path` plays what the one at `level` of the active path plays: what is active inside that one
+/// goes on inside this. Both hold the same nodes in the same order, which compiling makes sure of.
+void take_over_from(Frame& frame, std::size_t level, Path& path) {
+    const LayerHeader& layer = frame.layer;
+    const std::size_t own_level = path.depth - 1;
+    const std::uint16_t before = layer.path[level].node, now = path.nodes[own_level].node;
+    path.fresh_end = own_level;
+    path.motion_goes_on = true;
+    path.depth = own_level;
+    for (std::size_t from = level; from < layer.depth && path.depth < most_levels; ++from, ++path.depth) {
+        const std::uint16_t inner = layer.path[from].node;
+        ActiveNode& taken = path.nodes[path.depth];
+        taken = layer.path[from];
+        taken.node = std::uint16_t(now + (inner - before));
+        const CompiledState &old_state = frame.data.states[inner], &new_state = frame.data.states[taken.node];
+        if (new_state.kind != NodeKind::pick) { continue; }
+        frame.block.deals()[new_state.selector] = frame.block.deals()[old_state.selector];
+    }
+    // The state is another, and has its own time; what goes on inside it keeps its own.
+    path.nodes[own_level].elapsed = 0;
+}
+
+/// Whatever becomes active inside `target`, down to a motion.
+void add_nodes_inside(Frame& frame, std::uint16_t target, Path& path) {
+    for (std::uint16_t node = target; node != no_index;) {
+        if (const auto level = plays_already(frame, node)) { return take_over_from(frame, *level, path); }
+        node = inner_of(frame, node);
+        if (node == no_index || path.depth == most_levels) { return; }
+        path.nodes[path.depth++].node = node;
+        path.fresh_end = path.depth;
+    }
+}
+
+/// What is around the target and active already goes on.
+void keep_unchanged(const Frame& frame, std::uint16_t target, Path& path) {
+    const LayerHeader& layer = frame.layer;
+    const std::size_t level = frame.data.states[target].level;
+    while (path.unchanged < level && path.unchanged < layer.depth &&
+           layer.path[path.unchanged].node == path.nodes[path.unchanged].node) {
+        path.nodes[path.unchanged] = layer.path[path.unchanged];
+        ++path.unchanged;
+    }
+}
+
+/// Machines that resume keep the node they are in now.
+void note_resumes(Frame& frame, const Path& path) {
+    for (std::size_t l = 0; l + 1 < path.depth; ++l) {
+        const std::uint16_t resume = frame.data.states[path.nodes[l].node].resume;
+        if (resume == no_index) { continue; }
+        // What has come to its last state has nothing to go on with: it begins anew.
+        const std::uint16_t inner = path.nodes[l + 1].node;
+        frame.block.resumes()[resume] = frame.data.states[inner].final ? no_index : inner;
+    }
+}
+
 } // namespace
 
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
     LayerHeader& layer = frame.layer;
-    const auto& states = frame.data.states;
-    std::array<ActiveNode, most_levels> path{};
-    const std::size_t level = states[target].level;
-    for (std::uint16_t node = target; node != nothing; node = states[node].parent) {
-        path[states[node].level].node = node;
+    Path path;
+    add_nodes_around(frame, target, path);
+    add_nodes_inside(frame, target, path);
+    keep_unchanged(frame, target, path);
+    for (std::size_t l = path.unchanged; l < path.fresh_end; ++l) {
+        path.nodes[l].draw = std::uint32_t(next_draw(frame.header));
     }
-    std::size_t depth = level + 1U, fresh = depth;
-    std::optional<std::size_t> goes_on;
-    for (std::uint16_t node = target; node != nothing && !goes_on && depth <= most_levels;) {
-        goes_on = plays_already(frame, node);
-        if (goes_on) {
-            // The nodes inside it stand to it as those inside the other stand to that.
-            const int shift = int(node) - int(layer.path[*goes_on].node);
-            fresh = depth - 1;
-            for (std::size_t from = *goes_on; from < layer.depth && depth - 1 < most_levels; ++from, ++depth) {
-                path[depth - 1] = layer.path[from];
-                path[depth - 1].node = std::uint16_t(int(layer.path[from].node) + shift);
-                const CompiledState &before = states[layer.path[from].node], &now = states[path[depth - 1].node];
-                if (now.kind != NodeKind::pick) { continue; }
-                frame.block.deals()[now.selector] = frame.block.deals()[before.selector];
-            }
-            --depth;
-            // The state is another, and has its own time; what goes on inside it keeps its own.
-            path[fresh].elapsed = 0;
-            break;
-        }
-        node = inner_of(frame, node);
-        if (node != nothing && depth < most_levels) { path[depth++].node = node; }
-        fresh = depth;
-    }
-    // What is around the target and active already goes on.
-    std::size_t kept = 0;
-    while (kept < level && kept < layer.depth && layer.path[kept].node == path[kept].node) {
-        path[kept] = layer.path[kept];
-        ++kept;
-    }
-    layer.kept = std::min<std::uint8_t>(layer.kept, std::uint8_t(kept));
-    for (std::size_t l = kept; l < fresh; ++l) { path[l].draw = std::uint32_t(next_draw(frame.header)); }
-    layer.path = path;
-    layer.depth = std::uint8_t(depth);
-    for (std::size_t l = 0; l + 1 < depth; ++l) {
-        const std::uint16_t resume = states[path[l].node].resume;
-        if (resume == nothing) { continue; }
-        // What has come to its last state has nothing to go on with: it begins anew.
-        frame.block.resumes()[resume] = states[path[l + 1].node].final ? nothing : path[l + 1].node;
-    }
+    layer.unchanged_depth = std::min<std::uint8_t>(layer.unchanged_depth, std::uint8_t(path.unchanged));
+    layer.path = path.nodes;
+    layer.depth = std::uint8_t(path.depth);
+    note_resumes(frame, path);
     frame.passed_count = 0;
     frame.asked = false;
-    layer.quiet_left = 0;
-    if (goes_on) {
-        frame.active().state = path[depth - 1].node;
+    layer.seconds_until_decision = 0;
+    const std::uint16_t innermost = path.nodes[path.depth - 1].node;
+    if (path.motion_goes_on) {
+        frame.active().state = innermost;
     } else {
-        play(frame, path[depth - 1].node, entrance);
+        play(frame, innermost, entrance);
     }
-    lead_others(frame, kept);
+    lead_others(frame, path.unchanged);
 }
 
 void announce(Frame& frame) {
@@ -326,33 +357,33 @@ void announce(Frame& frame) {
     const auto& states = frame.data.states;
     const auto visible = [&](std::uint16_t node) {
         // A node inside a pick or choose is nobody's business: its state was announced.
-        return states[node].parent == nothing || states[node].visible != states[states[node].parent].visible;
+        return states[node].parent == no_index || states[node].visible != states[states[node].parent].visible;
     };
     std::size_t same = 0;
-    while (same < layer.kept && same < layer.depth && same < layer.said_depth &&
-           layer.said[same] == layer.path[same].node) {
+    while (same < layer.unchanged_depth && same < layer.depth && same < layer.announced_depth &&
+           layer.announced[same] == layer.path[same].node) {
         ++same;
     }
-    for (std::size_t level = layer.said_depth; level-- > same;) {
-        if (visible(layer.said[level])) { say(frame, EventKind::left, states[layer.said[level]].visible); }
+    for (std::size_t level = layer.announced_depth; level-- > same;) {
+        if (visible(layer.announced[level])) { say(frame, EventKind::left, states[layer.announced[level]].visible); }
     }
     for (std::size_t level = same; level < layer.depth; ++level) {
         const std::uint16_t node = layer.path[level].node;
         if (visible(node)) { say(frame, EventKind::entered, states[node].visible); }
-        layer.said[level] = node;
+        layer.announced[level] = node;
     }
-    layer.said_depth = layer.depth;
-    layer.kept = std::uint8_t(most_levels);
+    layer.announced_depth = layer.depth;
+    layer.unchanged_depth = std::uint8_t(most_levels);
 }
 
-Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
-    Standing standing;
+TransitionStatus status_of(const Frame& frame, std::size_t level, const CompiledTransition& transition) {
+    TransitionStatus standing;
     standing.inputs = {frame.block.smoothed(), frame.block.raw(), readings_for(frame, level, transition)};
     standing.elapsed = frame.layer.path[level].elapsed;
     standing.left = seconds_left_at(frame, level);
     standing.after = after_of(frame, level, transition);
-    standing.fade = fade_of(frame, transition, standing.inputs);
-    if (transition.signal != nothing) {
+    standing.fade = frame.data.fade_seconds(transition, standing.inputs);
+    if (transition.signal != no_index) {
         const SentSignal& sent = frame.block.signals()[transition.signal];
         standing.signal_there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
         standing.signal_waits = sent.began_wait == 0 && sent.wait_left > instant;
@@ -366,18 +397,18 @@ Standing standing_of(const Frame& frame, std::size_t level, const CompiledTransi
 
 void decide(Frame& frame) {
     LayerHeader& layer = frame.layer;
-    layer.quiet_left = 0;
+    layer.seconds_until_decision = 0;
     frame.asked = false;
     Visited visited;
     for (int hop = 0; hop < most_splits && !frame.led; ++hop) {
         double fade = 0;
         const std::uint16_t taken = find_due(frame, visited, fade);
-        if (taken == no_transition) {
+        if (taken == no_index) {
             frame.asked = hop == 0;
             break;
         }
         const CompiledTransition& transition = frame.data.transitions[taken];
-        if (transition.signal != nothing) {
+        if (transition.signal != no_index) {
             SentSignal& sent = frame.block.signals()[transition.signal];
             sent.pending = std::uint16_t(sent.pending & ~(1U << frame.block.layer_index()));
             if (sent.began_wait == 0) { sent.wait_left = frame.data.signals[transition.signal].wait; }
@@ -427,8 +458,8 @@ void yield_to_others(Frame& frame) {
 
 double seconds_to_decision(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
-    double due = infinity;
-    if (!any_active(frame, [](const CompiledState& state) { return state.decides; })) { return due; }
+    double due = never;
+    if (!any_active(frame, [](const CompiledState& state) { return state.facts.decides; })) { return due; }
     const auto consider = [&](double seconds) {
         if (seconds > instant) { due = std::min(due, seconds); }
     };
@@ -437,20 +468,20 @@ double seconds_to_decision(const Frame& frame) {
         const CompiledState& state = frame.data.states[layer.path[level].node];
         const double elapsed = layer.path[level].elapsed;
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
-        for (std::size_t t = 0; t < state.transition_count; ++t) {
-            const CompiledTransition& transition = frame.data.transitions[state.first_transition + t];
+        for (std::size_t t = 0; t < state.transitions.count; ++t) {
+            const CompiledTransition& transition = frame.data.transitions[state.transitions.first + t];
             consider(after_of(frame, level, transition) - elapsed);
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
-                consider(seconds_left_at(frame, level) - fade_of(frame, transition, inputs));
+                consider(seconds_left_at(frame, level) - frame.data.fade_seconds(transition, inputs));
             }
-            if (transition.mark != nothing) {
+            if (transition.mark != no_index) {
                 consider(seconds_to_mark(frame.data, frame.block, frame.active(), transition.mark));
             }
-            if (transition.span != nothing) {
+            if (transition.span != no_index) {
                 consider(seconds_to_span(frame.data, frame.block, frame.active(), transition.span));
             }
-            if (transition.signal != nothing && frame.block.signals()[transition.signal].pending != 0 &&
+            if (transition.signal != no_index && frame.block.signals()[transition.signal].pending != 0 &&
                 frame.block.signals()[transition.signal].began_wait == 0) {
                 consider(frame.block.signals()[transition.signal].wait_left);
             }
@@ -467,9 +498,10 @@ double seconds_to_decision(const Frame& frame) {
 double note_next_decision(Frame& frame) {
     constexpr double longest = 60; // seconds
     const double due = seconds_to_decision(frame);
-    const bool known = frame.asked && !any_active(frame, [](const CompiledState& state) { return state.restless; });
-    frame.layer.quiet_left = known ? std::min(due - sure_of_quiet, longest) : 0;
+    const bool known =
+        frame.asked && !any_active(frame, [](const CompiledState& state) { return state.facts.poll_every_step; });
+    frame.layer.seconds_until_decision = known ? std::min(due - decision_margin, longest) : 0;
     return due;
 }
 
-} // namespace gait
+} // namespace gait::detail

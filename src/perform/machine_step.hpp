@@ -2,10 +2,9 @@
 #pragma once
 
 #include "perform/play.hpp"
+#include "perform/playheads.hpp"
 
-#include <limits>
-
-namespace gait {
+namespace gait::detail {
 
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
@@ -20,10 +19,10 @@ template <typename Holds> [[nodiscard]] bool any_active(const Frame& frame, Hold
 
 /// Whether any decision may fall in what is active: by time, or by what has moved.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
-    if (frame.layer.quiet_left > 0) {
-        return any_active(frame, [&](const CompiledState& state) { return (state.reads & frame.header.moved) != 0; });
+    if (frame.layer.seconds_until_decision > 0) {
+        return any_active(frame, [&](const CompiledState& state) { return (state.facts.reads & frame.header.moved) != 0; });
     }
-    return any_active(frame, [](const CompiledState& state) { return state.decides; });
+    return any_active(frame, [](const CompiledState& state) { return state.facts.decides; });
 }
 
 /// Takes every transition that holds at this instant, each state being left or entered at most once, so that two
@@ -38,25 +37,25 @@ void yield_to_others(Frame& frame);
 /// Asks for that, and keeps how long it is sure, if it is.
 double note_next_decision(Frame& frame);
 /// Seconds: more than sums of steps are off, of which there are not so many in the longest quiet.
-inline constexpr double sure_of_quiet = 1e-6;
+inline constexpr double decision_margin = 1e-6;
 /// The same as `seconds_to_decision`, or infinite where it is more than `left`.
 [[nodiscard]] inline double seconds_to_decision_within(Frame& frame, double left) {
-    const bool quiet = frame.layer.quiet_left > left + sure_of_quiet;
-    return quiet ? std::numeric_limits<double>::infinity() : note_next_decision(frame);
+    const bool quiet = frame.layer.seconds_until_decision > left + decision_margin;
+    return quiet ? never : note_next_decision(frame);
 }
 
 /// Says which states were left and entered since it was said last.
 void announce(Frame& frame);
 /// Whether there is anything to announce.
-[[nodiscard]] inline bool is_unsaid(const LayerHeader& layer) {
-    return layer.kept < most_levels || layer.said_depth != layer.depth;
+[[nodiscard]] inline bool has_announcements(const LayerHeader& layer) {
+    return layer.unchanged_depth < most_levels || layer.announced_depth != layer.depth;
 }
 
 /// Whether the state may not be left yet.
 [[nodiscard]] GAIT_API bool is_settling(const LayerHeader& layer);
 
 /// A transition as it stands for the node at `level` of the active path, for people who ask why.
-struct Standing {
+struct TransitionStatus {
     double elapsed = 0; ///< seconds of its state
     double left = 0;    ///< seconds of its motion or machine
     double after = 0;   ///< seconds it must have been active, as drawn
@@ -67,7 +66,7 @@ struct Standing {
     const CompiledForbid* forbidden_by = nullptr; ///< what another layer is doing keeps it from where it leads
     ExpressionInputs inputs;
 };
-[[nodiscard]] GAIT_API Standing standing_of(const Frame& frame, std::size_t level,
-                                            const CompiledTransition& transition);
+[[nodiscard]] GAIT_API TransitionStatus status_of(const Frame& frame, std::size_t level,
+                                                  const CompiledTransition& transition);
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,12 +1,12 @@
 #include "gait/performer.hpp"
 
 #include "math/pose_kernels.hpp"
+#include "perform/blend_layers.hpp"
 #include "perform/evaluate.hpp"
+#include "perform/foot_lock.hpp"
 #include "perform/frame.hpp"
 #include "perform/input_step.hpp"
-#include "perform/lay_over.hpp"
 #include "perform/machine_step.hpp"
-#include "perform/planting.hpp"
 #include "perform/playheads.hpp"
 #include "perform/values.hpp"
 
@@ -17,6 +17,7 @@
 #include <stdexcept>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 std::byte* allocate(std::size_t bytes) {
@@ -92,7 +93,7 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
     entrance.fade = fade;
     entrance.ease = ease;
     Layers layers(data, block, nullptr);
-    gait::enter(layers[data.state_info[state.index].layer], node_of(data, state.index), entrance);
+    detail::enter(layers[data.state_info[state.index].layer], node_of(data, state.index), entrance);
     return true;
 }
 
@@ -139,13 +140,13 @@ bool Performer::plant_feet(const Travel& moved) {
     if (!finite) { ++block.header().faults.refused_values; }
     if (!finite || character_->data().feet.legs.empty()) { return false; }
     const double scale = block.header().scale;
-    gait::plant_feet(
+    detail::plant_feet(
         character_->data(), block,
         {double(moved.move.x) / scale, 0, double(moved.move.z) / scale, -double(moved.turn) / degrees_per_radian});
     return true;
 }
 
-void Performer::unbend_legs() { gait::unbend_legs(character_->data(), view(*character_, block_.get())); }
+void Performer::unbend_legs() { detail::unbend_legs(character_->data(), view(*character_, block_.get())); }
 
 namespace {
 
@@ -233,10 +234,9 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     const PerformerBlock block = view(character, bytes);
     const CharacterData& data = character.data();
     const ParameterInfo& info = data.parameters[index];
-    if (info.kind != ParameterKind::number && info.kind != ParameterKind::angle) { return refuse(block); }
-    value = info.kind == ParameterKind::angle ? float(wrapped_degrees(double(value)))
-                                              : std::clamp(value, info.low, info.high);
-    const bool follows = data.smoothed_of[index] != nothing;
+    if (!info_of(info.kind).continuous) { return refuse(block); }
+    value = within_range(info, value);
+    const bool follows = data.smoothed_of[index] != no_index;
     if (follows && block.header().started != 0) {
         set_aim(block, index, value);
         return true;
@@ -253,7 +253,7 @@ bool Performer::set(NumberParameter parameter, float value) {
     const CharacterData& data = character_->data();
     const ParameterInfo* info = settable(data, parameter.index);
     if (info == nullptr || !std::isfinite(value)) { return refuse(block); }
-    const bool follows = data.smoothed_of[parameter.index] != nothing;
+    const bool follows = data.smoothed_of[parameter.index] != no_index;
     if (info->kind == ParameterKind::number && !follows) {
         set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
         return true;
@@ -374,7 +374,7 @@ void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out)
 double Performer::time() const { return view(*character_, block_.get()).header().time; }
 
 std::uint16_t Performer::state(std::size_t layer) const {
-    if (layer >= character_->data().layers.size()) { return 0xFFFF; }
+    if (layer >= character_->data().layers.size()) { return no_index; }
     const LayerHeader& own = view(*character_, block_.get(), layer).layer();
     return character_->data().states[own.path[own.depth - 1U].node].visible;
 }
@@ -496,7 +496,7 @@ double Performer::offset_elapsed(std::size_t layer) const {
 }
 
 double Performer::seconds_to_next_instant() const {
-    return gait::seconds_to_next_instant(character_->data(), view(*character_, block_.get()));
+    return detail::seconds_to_next_instant(character_->data(), view(*character_, block_.get()));
 }
 
 std::span<const std::byte> Performer::bytes() const { return {block_.get(), character_->performer_bytes()}; }

@@ -5,9 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
-namespace gait {
+namespace gait::detail {
 
 namespace {
 
@@ -25,7 +24,7 @@ double whole_strides_between(double strides, double other) { return std::round(s
 
 PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift) {
     if (block.layer().keeping == StepKeeping::own) {
-        weigh(data, block, shift);
+        collect_clips(data, block, shift);
         return;
     }
     const PerformerBlock leader = leader_of(data, block);
@@ -33,17 +32,17 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
     if (leader.layer().keeping == StepKeeping::between) {
         cadence_ = leader.layer().step_speed;
     } else {
-        weigh(data, leader, shift);
+        collect_clips(data, leader, shift);
     }
 }
 
 PhaseClock PhaseClock::of_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
     PhaseClock clock;
-    clock.weigh(data, block, shift);
+    clock.collect_clips(data, block, shift);
     return clock;
 }
 
-void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, double shift) {
+void PhaseClock::collect_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
     const LayerHeader& layer = block.layer();
     Evaluation then;
     then.shift = shift;
@@ -54,7 +53,7 @@ void PhaseClock::weigh(const CharacterData& data, const PerformerBlock& block, d
             const Instance& instance = layer.instances[i];
             if (instance.timing != Timing::shared) { continue; }
             const CompiledState& state = data.states[instance.state];
-            if (!state.synced) { continue; }
+            if (!state.facts.synced) { continue; }
             const Leaf* leaves = data.leaves_of(state);
             for (const Playhead& playhead : block.playing(instance)) {
                 const Leaf& leaf = leaves[playhead.leaf];
@@ -108,7 +107,7 @@ double PhaseClock::until(double strides, double later) const {
     const double way = reading(later).place - reading(strides).place;
     if (way == 0) { return 0; }
     const double seconds = way / cadence_;
-    return seconds >= 0 ? seconds : std::numeric_limits<double>::infinity();
+    return seconds >= 0 ? seconds : never;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -2,11 +2,11 @@
 /// that each keeps its own timing as far as the others let it.
 #pragma once
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
 #include <array>
 
-namespace gait {
+namespace gait::detail {
 
 /// Strides since the layer's phase began.
 [[nodiscard]] inline double strides_of(const LayerHeader& layer) {
@@ -33,7 +33,7 @@ public:
 
 private:
     PhaseClock() = default;
-    void weigh(const CharacterData& data, const PerformerBlock& block, double shift);
+    void collect_clips(const CharacterData& data, const PerformerBlock& block, double shift);
     struct Clip {
         const PhaseWarp* warp;
         double part; ///< seconds a cycle times the share, over those of all
@@ -54,4 +54,4 @@ struct PhaseStep {
     double from = 0, to = 0;
 };
 
-} // namespace gait
+} // namespace gait::detail

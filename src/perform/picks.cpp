@@ -4,9 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// A motion without any length counts as this long where a pick waits for its end, seconds.
@@ -100,7 +99,7 @@ std::uint16_t begin_pick(Frame& frame, const CompiledState& state) {
 
 std::uint16_t chosen(const Frame& frame, const CompiledChoose& choose) {
     const float* values = frame.block.smoothed();
-    if (choose.by != nothing) {
+    if (choose.by != no_index) {
         const auto value = std::size_t(std::max(0.0F, values[choose.by]));
         return choose.nodes[std::min(value, choose.nodes.size() - 1)];
     }
@@ -136,8 +135,7 @@ double seconds_to_next_entry(const Frame& frame, std::size_t level) {
     if (!leaf.loops) {
         left = seconds_left(frame.data, frame.block, instance);
     } else if (!(speed > 0)) {
-        left = leaf.rate > 0 ? std::numeric_limits<double>::infinity()
-                             : double(deal.loops) * still_seconds - instance.elapsed;
+        left = leaf.rate > 0 ? never : double(deal.loops) * still_seconds - instance.elapsed;
     } else if (leaf.synced && instance.timing != Timing::own) {
         left = double(deal.loops) / speed - instance.elapsed;
     } else {
@@ -149,4 +147,4 @@ double seconds_to_next_entry(const Frame& frame, std::size_t level) {
     return left - std::min(pick.entries[deal.next].fade, std::max(0.0, (instance.elapsed + left) / 2));
 }
 
-} // namespace gait
+} // namespace gait::detail

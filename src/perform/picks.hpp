@@ -3,7 +3,7 @@
 
 #include "perform/frame.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// Spreads the bits of `x`: two that differ in one bit have nothing in common afterwards.
 [[nodiscard]] std::uint64_t mixed(std::uint64_t x);
@@ -26,4 +26,4 @@ const CompiledPickEntry& next_entry(Frame& frame, const CompiledState& state);
 /// The node that a choose chooses now.
 [[nodiscard]] std::uint16_t chosen(const Frame& frame, const CompiledChoose& choose);
 
-} // namespace gait
+} // namespace gait::detail

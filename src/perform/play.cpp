@@ -1,29 +1,17 @@
 #include "perform/play.hpp"
 
+#include "perform/begin_fade.hpp"
+#include "perform/clip_events.hpp"
 #include "perform/evaluate.hpp"
-#include "perform/inertial_offset.hpp"
-#include "perform/moments.hpp"
 #include "perform/playheads.hpp"
+#include "perform/shared_phase.hpp"
 #include "perform/weights.hpp"
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 
-namespace gait {
+namespace gait::detail {
 namespace {
-
-/// The least time an inertial offset gets to decay, seconds.
-constexpr double least_offset_seconds = 0.05;
-
-/// Forgets the oldest `count` instances; the rest move down and keep their slots.
-void drop_oldest(Frame& frame, std::size_t count) {
-    LayerHeader& layer = frame.layer;
-    if (count == 0) { return; }
-    for (std::size_t i = 0; i < count; ++i) { end_moments(frame, i); }
-    layer.instance_count = std::uint8_t(layer.instance_count - count);
-    std::memmove(layer.instances.data(), layer.instances.data() + count, layer.instance_count * sizeof(Instance));
-}
 
 std::uint8_t free_slot(const LayerHeader& layer) {
     unsigned used = 0;
@@ -31,34 +19,6 @@ std::uint8_t free_slot(const LayerHeader& layer) {
     std::uint8_t slot = 0;
     while (((used >> slot) & 1U) != 0) { ++slot; }
     return slot;
-}
-
-/// The motions that play leave the shared phase, each from where it is.
-void loosen_all(Frame& frame) {
-    LayerHeader& layer = frame.layer;
-    for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        Instance& instance = layer.instances[i];
-        const auto leaves = leaves_of(frame.data, instance);
-        for (Playhead& playhead : frame.block.playing(instance)) {
-            if (!follows_phase(instance, leaves[playhead.leaf])) { continue; }
-            const ClipPlace place = place_of(frame.data, layer, instance, leaves[playhead.leaf], playhead);
-            playhead.position = place.position;
-            playhead.loops = place.loops;
-        }
-        instance.timing = Timing::own;
-    }
-}
-
-/// A motion that plays alone goes by the shared phase again, from where it is.
-void join_phase(Frame& frame) {
-    for (std::size_t i = 0; i < frame.layer.instance_count; ++i) {
-        Instance& instance = frame.layer.instances[i];
-        if (instance.timing != Timing::alone) { continue; }
-        instance.timing = Timing::shared;
-        const Playhead& playhead = frame.block.playing(instance).front();
-        const PhaseWarp& warp = frame.data.motions.warp_of(leaves_of(frame.data, instance)[playhead.leaf]);
-        set_strides(frame.layer, warp.strides_at(double(std::int32_t(playhead.loops)) + playhead.position));
-    }
 }
 
 /// Where the motion that is being left stands, for one that goes on from there.
@@ -82,8 +42,8 @@ Reference reference_of(const Frame& frame) {
 
 /// The place in `clip` that is as far from a footfall as the reference is from its nearest one of the same foot.
 double footfall_place(const CharacterData& data, const Reference& from, std::uint16_t clip, bool loops) {
-    const auto& out = data.moments[from.clip].footfalls;
-    const auto& in = data.moments[clip].footfalls;
+    const auto& out = data.clip_events[from.clip].footfalls;
+    const auto& in = data.clip_events[clip].footfalls;
     const Footfall* nearest = nullptr;
     double offset = 0;
     for (const Footfall& footfall : out) {
@@ -109,7 +69,7 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
     case EnterAt::fraction:
         return leaf.loops && entrance.fraction >= 1 ? 0 : entrance.fraction;
     case EnterAt::mark:
-        for (const PlacedMark& mark : frame.data.moments[leaf.clip].marks) {
+        for (const PlacedMark& mark : frame.data.clip_events[leaf.clip].marks) {
             if (mark.mark == entrance.mark) { return leaf.loops && mark.at >= 1 ? 0 : mark.at; }
         }
         return 0;
@@ -126,7 +86,6 @@ double place_to_enter(const Frame& frame, const Entrance& entrance, const Refere
 /// Sets the playheads of the newest motion, whose weights are known; and the shared phase, unless another layer leads
 /// it.
 void place_playheads(Frame& frame, const Entrance& entrance, const Reference& from, bool led) {
-    LayerHeader& layer = frame.layer;
     const Instance& fresh = frame.active();
     const auto leaves = leaves_of(frame.data, fresh);
     bool phase_placed = led;
@@ -136,7 +95,7 @@ void place_playheads(Frame& frame, const Entrance& entrance, const Reference& fr
         if (!leaf.synced) {
             if (entrance.at != EnterAt::beginning) { playhead.position = place; }
         } else if (!phase_placed) {
-            set_strides(layer, frame.data.motions.warp_of(leaf).strides_at(place));
+            SharedPhase(frame).put(leaf, place);
             phase_placed = true;
         }
     }
@@ -158,77 +117,61 @@ Instance& add_instance(Frame& frame, std::uint16_t node, const Entrance& entranc
     fresh.settling = entrance.settle ? 1 : 0;
     ++layer.instance_count;
     frame.block.resize_playing(fresh, 0);
-    frame.block.bend(fresh) = {};
+    frame.block.velocity_correction(fresh) = {};
     return fresh;
 }
 
-/// The layer with which this one keeps in step, where that keeps step now; null for none.
-const LayerHeader* giver_of_step(const Frame& frame) {
-    const std::uint16_t leader = frame.own.in_step_with;
-    if (leader == nothing) { return nullptr; }
-    const LayerHeader& layer = frame.block.of_layer(leader).layer();
-    return plays_synced(frame.data, layer) ? &layer : nullptr;
+/// What a motion that is entered has to do with the phase that its layer shares.
+enum class PhasePart : std::uint8_t {
+    none,  ///< it does not keep step
+    joins, ///< it takes up the phase under way
+    begins ///< the phase begins with it, or is put where it is entered; what plays already leaves it
+};
+
+/// What entering a motion comes to, beside its fade.
+struct StartPlan {
+    PhasePart phase = PhasePart::none;
+    bool releases_others = false; ///< those that play leave the phase first
+    bool is_led = false;          ///< another layer says where the phase is
+    bool is_placed = false;       ///< its clips begin where the entrance says
+};
+
+StartPlan plan_start(Frame& frame, std::uint16_t node, const Entrance& entrance, const Reference& from,
+                     FadeStyle style) {
+    const SharedPhase phase(frame);
+    const bool synced = frame.data.states[node].facts.synced, elsewhere = entrance.at != EnterAt::beginning;
+    // Where the motion being left keeps step too, its phase is the place that is asked for.
+    const bool asks_for_phase = entrance.at == EnterAt::phase || entrance.at == EnterAt::footfall;
+    const bool place_is_known = asks_for_phase && from.synced;
+    StartPlan plan;
+    plan.is_led = phase.leader() != nullptr;
+    plan.releases_others = synced && elsewhere && !plan.is_led && !place_is_known;
+    if (synced) {
+        const bool others_leave = plan.releases_others || style == FadeStyle::frozen;
+        plan.phase = phase.is_used() && !others_leave ? PhasePart::joins : PhasePart::begins;
+    }
+    plan.is_placed = synced ? plan.phase == PhasePart::begins : elsewhere;
+    return plan;
 }
 
 } // namespace
 
 void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
-    LayerHeader& layer = frame.layer;
-    join_phase(frame);
+    SharedPhase phase(frame);
+    phase.take_back();
     const Reference from = reference_of(frame);
-    // Where the part of the body that it covers changes, that part is faded, and an offset could not stand for it.
-    const auto covers = [&](std::uint16_t state) {
-        const CompiledState& which = frame.data.states[state];
-        return std::pair(frame.data.motions.motions[which.motion].nothing, which.whole_body);
-    };
-    const bool same_cover = layer.instance_count > 0 && covers(frame.active().state) == covers(node);
-    const bool inertial = entrance.style == FadeStyle::inertial && entrance.fade > 0 && same_cover;
-    if (!(entrance.fade > 0)) {
-        drop_oldest(frame, layer.instance_count);
-        layer.offset_active = 0;
-    } else if (layer.instance_count == most_instances) {
-        const Instance& next = layer.instances[1];
-        const double fade_left = next.fade - next.elapsed;
-        const double offset_left = layer.offset_active != 0 ? double(layer.offset_seconds) - layer.offset_elapsed : 0;
-        Evaluation all, rest;
-        rest.first_instance = 1;
-        rest.with_offset = false;
-        capture_offset(frame.data, frame.block, all, rest, std::max({fade_left, offset_left, least_offset_seconds}));
-        drop_oldest(frame, 1);
-    }
-    const Motion& motion = frame.data.motions.motions[frame.data.states[node].motion];
-    const LayerHeader* leader = giver_of_step(frame);
-    const bool sets_phase = motion.synced && entrance.at != EnterAt::beginning && leader == nullptr &&
-                            !((entrance.at == EnterAt::phase || entrance.at == EnterAt::footfall) && from.synced);
-    if (entrance.style == FadeStyle::frozen || sets_phase) { loosen_all(frame); }
-    if (entrance.style == FadeStyle::frozen) {
-        for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].frozen = 1; }
-    }
-    const bool synced_already = plays_synced(frame.data, layer);
-    Instance& fresh = add_instance(frame, node, entrance);
+    const FadeStyle style = possible_style(frame, node, entrance);
+    make_room(frame, entrance.fade);
+    const StartPlan plan = plan_start(frame, node, entrance, from, style);
+    if (plan.releases_others) { phase.release_all(); }
+    leave_behind(frame, style);
+    add_instance(frame, node, entrance);
     begin_terms(frame);
     weigh_active(frame);
-    const bool starts_phase = motion.synced && !synced_already;
-    if (starts_phase) {
-        set_strides(layer, leader != nullptr ? strides_of(*leader) : 0);
-        layer.keeping = leader != nullptr ? StepKeeping::led : StepKeeping::own;
-        layer.step_speed = 0;
-    }
-    const bool elsewhere = entrance.at != EnterAt::beginning;
-    if (starts_phase || sets_phase || (!motion.synced && elsewhere)) {
-        place_playheads(frame, entrance, from, leader != nullptr);
-    }
+    if (plan.phase == PhasePart::begins) { phase.begin(); }
+    if (plan.is_placed) { place_playheads(frame, entrance, from, plan.is_led); }
     choose_signs(frame.data, frame.block);
-    if (inertial) {
-        const std::size_t newest = layer.instance_count - 1U;
-        fresh.inertial = 1;
-        Evaluation before, after;
-        before.last_instance = newest;
-        after.first_instance = newest;
-        after.with_offset = false;
-        capture_offset(frame.data, frame.block, before, after, entrance.fade);
-        drop_oldest(frame, newest);
-    }
+    begin_fade(frame, style);
     if (frame.in_step) { begin_active(frame); }
 }
 
@@ -237,7 +180,7 @@ void begin_active(Frame& frame) {
     if (active.begun != 0) { return; }
     active.begun = 1;
     for (const Playhead& playhead : frame.block.playing(active)) {
-        begin_moments(frame, frame.layer.instance_count - 1U, playhead);
+        begin_clip_events(frame, frame.layer.instance_count - 1U, playhead);
     }
 }
 
@@ -249,19 +192,4 @@ void drop_faded(Frame& frame) {
     }
 }
 
-void go_alone(Frame& frame) {
-    Instance& only = frame.active();
-    const Motion& motion = frame.motion_of(only);
-    if (frame.layer.instance_count > 1 || only.timing != Timing::shared || only.frozen != 0) { return; }
-    // Where layers keep in step with one another there is always another one.
-    if (frame.own.in_step_with != nothing || frame.own.gives_step) { return; }
-    if (!motion.synced || motion.leaf_count > 1) { return; }
-    Playhead& playhead = frame.block.playing(only).front();
-    const Leaf& leaf = frame.data.motions.leaves_of(motion).front();
-    const ClipPlace place = place_of(frame.data, frame.layer, only, leaf, playhead);
-    playhead.position = place.position;
-    playhead.loops = place.loops;
-    only.timing = Timing::alone;
-}
-
-} // namespace gait
+} // namespace gait::detail

@@ -3,17 +3,17 @@
 
 #include "perform/frame.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// How a state, and its motion with it, is entered.
 struct Entrance {
-    std::uint16_t by = no_transition; ///< the transition that did it, for the record
-    double fade = 0;                  ///< seconds
+    std::uint16_t by = no_index; ///< the transition that did it, for the record
+    double fade = 0;             ///< seconds
     Ease ease = Ease::smooth;
     FadeStyle style = FadeStyle::cross;
     EnterAt at = EnterAt::beginning;
     double fraction = 0;
-    std::uint16_t mark = nothing;
+    std::uint16_t mark = no_index;
     bool settle = false;
 };
 
@@ -26,7 +26,4 @@ void begin_active(Frame& frame);
 /// Forgets the motions that have been faded over.
 void drop_faded(Frame& frame);
 
-/// The only clip of the only motion goes by itself, which costs less than the shared phase and comes to the same.
-void go_alone(Frame& frame);
-
-} // namespace gait
+} // namespace gait::detail

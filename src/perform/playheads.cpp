@@ -6,23 +6,21 @@
 #include <cmath>
 #include <limits>
 
-namespace gait {
+namespace gait::detail {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 /// Cycles that are left of a clip played once, over its speed.
 double time_left(double position, double speed) {
     if (speed > 0) { return (1 - position) / speed; }
-    return speed < 0 ? position / -speed : infinity;
+    return speed < 0 ? position / -speed : never;
 }
 
 /// Seconds from `position` to `place`, going on at `speed` cycles a second.
 double time_to(double position, double place, double speed, bool loops) {
-    if (speed == 0) { return infinity; }
+    if (speed == 0) { return never; }
     double ahead = speed > 0 ? place - position : position - place;
     if (ahead <= same_place) {
-        if (!loops) { return infinity; }
+        if (!loops) { return never; }
         ahead += 1;
     }
     return ahead / std::fabs(speed);
@@ -36,7 +34,7 @@ double seconds_left(const CharacterData& data, const PerformerBlock& block, cons
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
         if (!leaf.leads) { continue; }
-        if (leaf.loops) { return infinity; }
+        if (leaf.loops) { return never; }
         if (leaf.rate > 0) { left = std::max(left, time_left(playhead.position, own_speed(instance, leaf, playhead))); }
     }
     return left;
@@ -76,23 +74,23 @@ public:
     Carrier(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Has has)
         : data_(data), block_(block) {
         const Playhead* heaviest =
-            heaviest_clip(data, block, instance, [&](const Leaf& leaf) { return has(data.moments[leaf.clip]); });
+            heaviest_clip(data, block, instance, [&](const Leaf& leaf) { return has(data.clip_events[leaf.clip]); });
         if (heaviest == nullptr) { return; }
         leaf_ = &leaves_of(data, instance)[heaviest->leaf];
-        moments_ = &data.moments[leaf_->clip];
+        events_of_clip_ = &data.clip_events[leaf_->clip];
         position_ = place_of(data, block.layer(), instance, *leaf_, *heaviest).position;
         in_step_ = follows_phase(instance, *leaf_);
         if (!in_step_) { speed_ = own_speed(instance, *leaf_, *heaviest); }
     }
 
-    [[nodiscard]] const ClipMoments* moments() const { return moments_; }
+    [[nodiscard]] const ClipEvents* moments() const { return events_of_clip_; }
     [[nodiscard]] double position() const { return position_; }
 
     /// Seconds until the clip comes to `place`, or to where it would come going backward.
     [[nodiscard]] double seconds_to(double place, double place_backward) const {
         if (!in_step_) { return time_to(position_, speed_ < 0 ? place_backward : place, speed_, leaf_->loops); }
         const PhaseClock clock(data_, block_, 0);
-        if (clock.cadence() == 0) { return infinity; }
+        if (clock.cadence() == 0) { return never; }
         const PhaseWarp& warp = data_.motions.warp_of(*leaf_);
         const double strides = strides_of(block_.layer()), here = warp.place(strides);
         const bool back = clock.cadence() < 0;
@@ -104,7 +102,7 @@ public:
 private:
     const CharacterData& data_;
     const PerformerBlock& block_;
-    const ClipMoments* moments_ = nullptr; ///< null when no clip has one
+    const ClipEvents* events_of_clip_ = nullptr; ///< null when no clip has one
     const Leaf* leaf_ = nullptr;
     double position_ = 0;
     double speed_ = 0; ///< cycles a second, by itself
@@ -115,11 +113,11 @@ private:
 
 double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                        std::uint16_t mark) {
-    const Carrier carrier(data, block, instance, [&](const ClipMoments& moments) {
+    const Carrier carrier(data, block, instance, [&](const ClipEvents& moments) {
         return std::any_of(moments.marks.begin(), moments.marks.end(),
                            [&](const PlacedMark& m) { return m.mark == mark; });
     });
-    double least = infinity;
+    double least = never;
     if (carrier.moments() == nullptr) { return least; }
     for (const PlacedMark& placed : carrier.moments()->marks) {
         if (placed.mark == mark) { least = std::min(least, carrier.seconds_to(placed.at, placed.at)); }
@@ -129,11 +127,11 @@ double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, c
 
 double seconds_to_span(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
                        std::uint16_t span) {
-    const Carrier carrier(data, block, instance, [&](const ClipMoments& moments) {
+    const Carrier carrier(data, block, instance, [&](const ClipEvents& moments) {
         return std::any_of(moments.spans.begin(), moments.spans.end(),
                            [&](const PlacedSpan& s) { return s.span == span; });
     });
-    double least = infinity;
+    double least = never;
     if (carrier.moments() == nullptr) { return least; }
     for (const PlacedSpan& placed : carrier.moments()->spans) {
         if (placed.span != span) { continue; }
@@ -144,4 +142,4 @@ double seconds_to_span(const CharacterData& data, const PerformerBlock& block, c
     return least;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,13 +1,17 @@
 /// Where the clips of a motion are, how fast they go, and how long until something in them comes.
 #pragma once
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 #include "perform/phase_clock.hpp"
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
-namespace gait {
+namespace gait::detail {
+
+/// Seconds until what does not come.
+inline constexpr double never = std::numeric_limits<double>::infinity();
 
 /// Whether a clip of the instance follows the phase that the layer shares.
 [[nodiscard]] inline bool follows_phase(const Instance& instance, const Leaf& leaf) {
@@ -50,7 +54,7 @@ struct ClipPlace {
 [[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        if (instance.timing == Timing::shared && data.states[instance.state].synced) { return true; }
+        if (instance.timing == Timing::shared && data.states[instance.state].facts.synced) { return true; }
     }
     return false;
 }
@@ -111,4 +115,4 @@ template <typename Fits>
 /// Places closer than this are one, cycles.
 inline constexpr double same_place = 1e-9;
 
-} // namespace gait
+} // namespace gait::detail

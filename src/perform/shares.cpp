@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
@@ -41,13 +41,11 @@ float value_offset_left(const LayerHeader& layer) {
     return offset_left(layer) * float(share_left(layer, layer.offset_serial));
 }
 
-Folded counted(const Folded& folded) { return {std::max(0.0F, folded.masked), std::max(0.0F, folded.whole_body)}; }
-
 void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const LayerHeader& layer = block.layer();
     const CompiledLayer& own = data.layers[block.layer_index()];
     const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
-    masked = 0;
+    covered = {};
     std::size_t newest = last;
     for (std::size_t i = what.first_instance; i < last; ++i) {
         const CompiledState& state = data.states[layer.instances[i].state];
@@ -56,20 +54,19 @@ void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlo
             continue;
         }
         newest = i;
-        (state.whole_body ? whole_body : masked) += share[i];
+        covered.add(state.whole_body, share[i]);
     }
-    plain = !(whole_body > 0);
+    plain = !(covered.whole_body > 0);
     if (own.mode == LayerMode::add) { return; }
     if (what.folded != nullptr) {
         folded = *what.folded;
     } else if (what.with_offset && layer.offset_active != 0) {
-        const float left = value_offset_left(layer);
-        folded = {layer.offset_masked * left, layer.offset_whole_body * left};
+        folded = layer.offset_covered * value_offset_left(layer);
     }
     // What was folded may have covered less than what stays: then it only takes from the cover.
-    const Folded counts = counted(folded);
-    plain = plain && counts.masked + counts.whole_body == 0;
-    const float all = masked + whole_body + counts.masked + counts.whole_body;
+    const Coverage counts = folded.positive();
+    plain = plain && counts.total() == 0;
+    const float all = covered.masked + covered.whole_body + counts.masked + counts.whole_body;
     if (all > 0) {
         if (all == 1) { return; }
         scale = 1 / all;
@@ -80,4 +77,4 @@ void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlo
     }
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,19 +1,13 @@
 /// How much each motion of a layer counts, and how much of the body they cover.
 #pragma once
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
+#include "character/coverage.hpp"
 
 #include <algorithm>
 #include <array>
 
-namespace gait {
-
-/// The parts of a layer that are still covered by motions that were folded into its offset: they count as the rest
-/// pose, on which the offset lies.
-struct Folded {
-    float masked = 0;     ///< inside the mask
-    float whole_body = 0; ///< on all joints
-};
+namespace gait::detail {
 
 /// What to evaluate.
 struct Evaluation {
@@ -21,15 +15,13 @@ struct Evaluation {
     std::size_t last_instance = most_instances; ///< one past the highest
     double shift = 0;                           ///< seconds from now; only small steps back make sense
     bool with_offset = true;
-    /// What motions that were folded covered, where it is not what the layer knows now: see `Folded`.
-    const Folded* folded = nullptr;
+    /// The part of the layer that motions cover which were folded into its offset, where it is not what the layer knows
+    /// now. It counts as the rest pose, on which the offset lies.
+    const Coverage* folded = nullptr;
 };
 
 /// All of a layer, as it is now. Copied from here it costs less than when it is put together first.
 inline constexpr Evaluation everything_now{};
-
-/// As weights, which are not negative.
-[[nodiscard]] Folded counted(const Folded& folded);
 
 /// Each instance's share of the pose.
 using InstanceShares = std::array<float, most_instances>;
@@ -61,9 +53,8 @@ struct PoseShares {
     }
 
     InstanceShares share; ///< of the layer's pose; they sum to 1
-    float masked = 1;     ///< the part of the layer that plays something inside its mask
-    float whole_body = 0; ///< and the part that counts on all joints
-    Folded folded;        ///< and what was folded, beside both
+    Coverage covered{1, 0}; ///< the part of the layer that plays something
+    Coverage folded;        ///< and what was folded, beside that
     bool plain = true;    ///< all motions count inside the mask alone, and nothing that was folded does
     float scale = 1;      ///< one over all of it, by which the shares were multiplied
 
@@ -78,4 +69,4 @@ private:
 /// What is left of the values that were folded away, 1 to 0. They stand below the motions above them.
 [[nodiscard]] float value_offset_left(const LayerHeader& layer);
 
-} // namespace gait
+} // namespace gait::detail

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <optional>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// A number that the states of a layer give, and how much of the layer gives it.
@@ -69,4 +69,4 @@ float value_now(const CharacterData& data, const PerformerBlock& block, std::siz
     return now;
 }
 
-} // namespace gait
+} // namespace gait::detail

@@ -1,13 +1,13 @@
 #include "perform/weights.hpp"
 
 #include "math/springs.hpp"
-#include "perform/moments.hpp"
+#include "perform/clip_events.hpp"
 #include "perform/playheads.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 /// The part of a group's clips that walk, by weight, whose travel moves the body.
@@ -34,8 +34,8 @@ void set_paces(Frame& frame, const Carried& carried) {
         const float pace = evaluate(frame.data.instructions(leaves[playhead.leaf].pace), inputs_of(frame));
         playhead.pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
     }
-    Bend& bend = frame.block.bend(frame.active());
-    bend = {};
+    VelocityCorrection& correction = frame.block.velocity_correction(frame.active());
+    correction = {};
     std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
     for (const Playhead& first : playing) {
         if (leaves[first.leaf].pace_group <= done) { continue; }
@@ -64,8 +64,8 @@ void set_paces(Frame& frame, const Carried& carried) {
         // The travel of its clips is their mean; what the blend really gives beside it is added.
         const PlanePoint mean = carried_by(leaves, playing, done);
         const double part = travelling_part(frame.data, leaves, playing, done);
-        bend.right += float(part * (known->right * double(factor) - mean.x));
-        bend.ahead += float(part * (known->ahead * double(factor) - mean.y));
+        correction.right += float(part * (known->right * double(factor) - mean.x));
+        correction.ahead += float(part * (known->ahead * double(factor) - mean.y));
     }
 }
 
@@ -81,13 +81,13 @@ bool follow_weight(TermState& state, double wanted, double fade, double dt) {
 
 /// The clips of an instance that play on keep their places, those that lose their weight end, and those that get some
 /// are new. False when no clip was.
-bool keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed) {
+bool keep_playing(Frame& frame, std::size_t index, const LeafWeights& weighed) {
     const Instance& instance = frame.layer.instances[index];
     std::span<Playhead> playing = frame.block.playing(instance);
     if (playing.size() == weighed.size()) {
         // Most often all play on.
         auto playhead = playing.begin();
-        for (const WeighedLeaf* leaf = weighed.begin(); leaf != weighed.end() && playhead->leaf == leaf->leaf; ++leaf) {
+        for (const LeafWeight* leaf = weighed.begin(); leaf != weighed.end() && playhead->leaf == leaf->leaf; ++leaf) {
             playhead->weight = leaf->weight;
             ++playhead;
         }
@@ -96,14 +96,14 @@ bool keep_playing(Frame& frame, std::size_t index, const WeighedLeaves& weighed)
     std::size_t kept = 0;
     for (const Playhead& playhead : playing) {
         const bool stays = std::any_of(weighed.begin(), weighed.end(),
-                                       [&](const WeighedLeaf& leaf) { return leaf.leaf == playhead.leaf; });
-        if (!stays) { end_moments(frame, index, playhead); }
+                                       [&](const LeafWeight& leaf) { return leaf.leaf == playhead.leaf; });
+        if (!stays) { end_clip_events(frame, index, playhead); }
         if (stays) { playing[kept++] = playhead; }
     }
     // Both are in order, so that from the last one down each goes to its place without a second list.
     playing = frame.block.resize_playing(instance, weighed.size());
     for (std::size_t place = weighed.size(); place-- > 0;) {
-        const WeighedLeaf& leaf = weighed.begin()[place];
+        const LeafWeight& leaf = weighed.begin()[place];
         if (kept > 0 && playing[kept - 1].leaf == leaf.leaf) {
             playing[place] = playing[--kept];
         } else {
@@ -135,7 +135,7 @@ void begin_terms(Frame& frame) {
 }
 
 void follow_weight(Frame& frame, double dt) {
-    const Term& term = frame.own.weight;
+    const Term& term = frame.compiled.weight;
     follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
@@ -157,7 +157,7 @@ void weigh_active(Frame& frame) {
     const Instance& instance = frame.active();
     const std::size_t index = frame.layer.instance_count - 1U;
     const Motion& motion = frame.motion_of(instance);
-    WeighedLeaves weighed(frame.block.most_playing());
+    LeafWeights weighed(frame.block.most_playing());
     const Carried carried =
         weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
               weighed);
@@ -170,8 +170,8 @@ void weigh_active(Frame& frame) {
         playhead.begins = 0;
         if (!leaves[playhead.leaf].synced && playhead.pace < 0) { playhead.position = 1; }
         // What is only just entered begins when its place is known.
-        if (instance.elapsed > 0) { begin_moments(frame, index, playhead); }
+        if (instance.elapsed > 0) { begin_clip_events(frame, index, playhead); }
     }
 }
 
-} // namespace gait
+} // namespace gait::detail

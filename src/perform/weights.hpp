@@ -3,14 +3,14 @@
 
 #include "perform/frame.hpp"
 
-namespace gait {
+namespace gait::detail {
 
 /// Gives the active motion the weights and rates of the present parameters. A clip that comes back from no weight
 /// starts afresh.
 void weigh_active(Frame& frame);
 /// The same after parameters or weights have changed, where anything hangs on them.
 inline void weigh_again(Frame& frame) {
-    if (frame.own.weighs && hangs_on_inputs(frame.motion_of(frame.active()))) { weigh_active(frame); }
+    if (frame.compiled.has_live_weights && hangs_on_inputs(frame.motion_of(frame.active()))) { weigh_active(frame); }
 }
 
 /// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
@@ -25,4 +25,4 @@ void follow_weight(Frame& frame, double dt);
 /// What the expression of a weight comes to, 0 to 1; 1 without one.
 [[nodiscard]] double wanted_weight(const Frame& frame, const Term& term);
 
-} // namespace gait
+} // namespace gait::detail

@@ -4,7 +4,7 @@
 #include <cctype>
 #include <map>
 
-namespace gait {
+namespace gait::detail {
 namespace {
 
 bool is_lower(char c) { return std::islower(static_cast<unsigned char>(c)) != 0; }
@@ -156,4 +156,4 @@ BodyParts body_parts(const Rig& rig) {
     return parts;
 }
 
-} // namespace gait
+} // namespace gait::detail

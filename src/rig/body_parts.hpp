@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 enum class Side { middle, left, right };
 
@@ -36,4 +36,4 @@ struct BodyParts {
 };
 [[nodiscard]] BodyParts body_parts(const Rig& rig);
 
-} // namespace gait
+} // namespace gait::detail

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace gait {
+namespace gait::detail {
 
 FootPoints::FootPoints(const Rig& rig, const std::vector<std::string>& names) : feet_(body_parts(rig).feet) {
     if (!names.empty()) { feet_.clear(); }
@@ -43,4 +43,4 @@ std::array<Vec3, 2> FootPoints::at(std::size_t foot, const std::vector<Transform
     return {heel, ball};
 }
 
-} // namespace gait
+} // namespace gait::detail

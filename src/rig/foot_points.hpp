@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace gait {
+namespace gait::detail {
 
 class FootPoints {
 public:
@@ -32,4 +32,4 @@ private:
     float ground_ = 0;
 };
 
-} // namespace gait
+} // namespace gait::detail

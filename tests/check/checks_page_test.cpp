@@ -1,4 +1,5 @@
 // Runs the examples of docs/checks.md: each wrong one gets its remark, each right one none.
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

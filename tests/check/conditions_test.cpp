@@ -1,5 +1,6 @@
 // What is said of conditions that never hold or that two states' ways share, where they ask for more than parameters.
 #include "gait/inspect.hpp"
+#include "gait/load.hpp"
 #include "machine_support.hpp"
 
 #include <catch2/catch.hpp>

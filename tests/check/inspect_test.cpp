@@ -1,3 +1,4 @@
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

@@ -1,3 +1,5 @@
+#include "gait/cue_player.hpp"
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

@@ -8,10 +8,10 @@ namespace {
 
 std::string told(const Performer& performer) {
     std::string text;
-    for (const WeighedTransition& weighed : weigh_transitions(performer)) {
+    for (const TransitionReasons& weighed : explain_transitions(performer)) {
         const TransitionInfo& info = performer.character().transitions()[weighed.transition];
         text += performer.character().states()[info.to].name + (weighed.holds() ? " holds" : " waits") + ":";
-        for (const WeighedPart& part : weighed.parts) {
+        for (const ConditionPart& part : weighed.parts) {
             text +=
                 " [" + part.text + (part.values.empty() ? "" : ": " + part.values) + (part.holds ? "; yes]" : "; no]");
         }
@@ -79,7 +79,7 @@ TEST_CASE("weighing a performer leaves it as it was") {
     Performer performer(support::machine("wet: {kind: flag}", "a: {play: low, go: [{to: a, after: [1, 2]}]}\n"));
     performer.advance(0.2);
     const std::vector<std::byte> before(performer.bytes().begin(), performer.bytes().end());
-    (void)weigh_transitions(performer);
+    (void)explain_transitions(performer);
     CHECK(std::equal(before.begin(), before.end(), performer.bytes().begin()));
 }
 

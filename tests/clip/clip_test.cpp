@@ -1,4 +1,4 @@
-#include "clip/sampled_clip.hpp"
+#include "clip/sample_clip.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -7,6 +7,7 @@
 #include <cmath>
 
 using namespace gait;
+using namespace gait::detail;
 
 namespace {
 /// A document of one state that plays `name`.

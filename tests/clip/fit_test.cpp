@@ -1,5 +1,6 @@
 #include "support.hpp"
 
+#include "gait/load.hpp"
 #include "rig/body_parts.hpp"
 
 #include <catch2/catch.hpp>
@@ -7,6 +8,7 @@
 #include <cmath>
 
 using namespace gait;
+using namespace gait::detail;
 
 namespace {
 

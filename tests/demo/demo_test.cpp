@@ -1,3 +1,4 @@
+#include "gait/load.hpp"
 #include "lamplighter_facts.hpp"
 #include "support.hpp"
 

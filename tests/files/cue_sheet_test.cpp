@@ -1,3 +1,4 @@
+#include "gait/cue_player.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

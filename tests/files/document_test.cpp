@@ -1,4 +1,5 @@
 #include "fuzz/fuzz.hpp"
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

@@ -1,8 +1,9 @@
 // Mistakes in documents that the other tests do not make: what is said of each, and what to write instead.
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 using namespace gait;
 

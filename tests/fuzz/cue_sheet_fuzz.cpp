@@ -1,4 +1,6 @@
 #include "fuzz.hpp"
+#include "gait/cue_player.hpp"
+#include "gait/load.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
     static const std::shared_ptr<const gait::Character> character = [] {

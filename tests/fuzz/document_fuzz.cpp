@@ -1,4 +1,5 @@
 #include "fuzz.hpp"
+#include "gait/load.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
     gait::DocumentRead read = gait::read_document_text(fuzz::text(bytes, size), "fuzz.gait.yaml");
@@ -12,7 +13,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
         fuzz::play(compiled.character);
         (void)gait::inspect(read.document, assets, compiled.character.get());
         (void)gait::forbidden_pairs(*compiled.character);
-        (void)gait::weigh_transitions(gait::Performer(compiled.character));
+        (void)gait::explain_transitions(gait::Performer(compiled.character));
     }
     (void)gait::fill_gaps(read.document, assets);
     const gait::Compiled draft = gait::compile(read.document, assets);

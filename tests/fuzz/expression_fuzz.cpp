@@ -1,26 +1,28 @@
+#include "compile/expression_parser.hpp"
 #include "fuzz.hpp"
-#include "machine/expression_parser.hpp"
+
+using namespace gait::detail;
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
-    gait::ExpressionScope scope{{{"speed", gait::ValueType::number},
-                                 {"halt", gait::ValueType::flag},
-                                 {"hands", gait::ValueType::choice, false, {"free", "pole"}},
-                                 {"heading", gait::ValueType::number, true},
-                                 {"hop", gait::ValueType::signal}}};
+    ExpressionScope scope{{{{"speed", ValueType::number},
+                            {"halt", ValueType::flag},
+                            {"hands", ValueType::choice, false, {"free", "pole"}},
+                            {"heading", ValueType::number, true},
+                            {"hop", ValueType::signal}}}};
     scope.signals_hold = true;
     scope.arguments = {{"work", "pole"}, {"pace", "speed"}};
-    scope.add_edge = [](bool, const std::vector<gait::Instruction>&) { return std::uint16_t{5}; };
+    scope.add_edge = [](bool, const std::vector<Instruction>&) { return std::uint16_t{5}; };
     const std::string text = fuzz::text(bytes, size);
     const std::vector<float> values{1.5F, 1, 1, -170, 0, 0};
-    for (const gait::ValueType wanted : {gait::ValueType::number, gait::ValueType::flag}) {
-        const gait::ParsedExpression parsed = gait::parse_expression(text, scope, wanted);
+    for (const ValueType wanted : {ValueType::number, ValueType::flag}) {
+        const ParsedExpression parsed = parse_expression(text, scope, wanted);
         if (parsed.error) {
             fuzz::require(!parsed.error->message.empty() && parsed.error->offset <= text.size());
         } else {
-            gait::ExpressionInputs inputs;
+            ExpressionInputs inputs;
             inputs.smoothed = values.data();
             inputs.raw = values.data();
-            (void)gait::evaluate(parsed.code, inputs);
+            (void)evaluate(parsed.code, inputs);
         }
     }
     return 0;

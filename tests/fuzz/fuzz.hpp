@@ -57,7 +57,7 @@ inline void require(bool holds) {
 }
 
 /// Sets everything that can be set to something that changes from frame to frame, and asks for all one-shots.
-inline void stir(gait::Performer& performer, int frame) {
+inline void request_decision(gait::Performer& performer, int frame) {
     const gait::Character& character = performer.character();
     for (std::size_t p = 0; p < character.parameters().size(); ++p) {
         const gait::ParameterInfo& info = character.parameters()[p];
@@ -98,7 +98,7 @@ inline void play(const std::shared_ptr<const gait::Character>& character, gait::
         if (cues != nullptr) {
             cues->apply(performer, performer.time() + 0.1);
         } else if (frame >= 2) {
-            stir(performer, frame);
+            request_decision(performer, frame);
         }
         performer.advance(0.1);
         performer.plant_feet(travel);

@@ -10,6 +10,7 @@
 #include <random>
 
 using namespace gait;
+using namespace gait::detail;
 
 namespace {
 

@@ -5,6 +5,7 @@
 #include <catch2/catch.hpp>
 
 using namespace gait;
+using namespace gait::detail;
 
 TEST_CASE("a follower reaches the same place in one step and in a hundred") {
     const Follower start{1.0, -3.0};

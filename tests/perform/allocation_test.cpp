@@ -1,4 +1,5 @@
 // The global allocator is replaced here, to prove that a frame never calls it.
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

@@ -7,7 +7,7 @@ using support::machine;
 
 namespace {
 
-std::string told(const Character& character, const Event& event) {
+std::string describe(const Character& character, const Event& event) {
     switch (event.kind) {
     case EventKind::mark:
         return character.marks()[event.what];
@@ -36,7 +36,7 @@ Heard listen(Performer& performer, double seconds, double dt) {
     for (int i = 0; i < int(std::lround(seconds / dt)); ++i) {
         performer.advance(dt, events);
         for (const Event& event : events.events()) {
-            heard.what.push_back(told(performer.character(), event));
+            heard.what.push_back(describe(performer.character(), event));
             heard.times.push_back(event.time);
         }
     }
@@ -127,8 +127,8 @@ TEST_CASE("a mark is told with its clip's share of the pose, and a motion left b
     performer.advance(0.3, events);
     const auto all = events.events();
     REQUIRE(all.size() == 3);
-    CHECK(told(performer.character(), all[0]) == "a left");
-    CHECK(told(performer.character(), all[2]) == "tock");
+    CHECK(describe(performer.character(), all[0]) == "a left");
+    CHECK(describe(performer.character(), all[2]) == "tock");
     CHECK(all[2].time == Approx(0.8));
     CHECK(all[2].weight == Approx(0.75).margin(0.01)); // a quarter of the fade is done
 }
@@ -156,7 +156,7 @@ TEST_CASE("a performer is the same to the last bit whether anybody listens or no
     const auto character =
         machine("go: {kind: flag}", "a: {play: marked, go: [{to: b, at: tock, fade: 0.2}]}\n"
                                     "b: {play: side, go: [{to: a, at: end, fade: 0.1, style: inertial}]}\n");
-    Performer silent(character), told(character);
+    Performer silent(character), describe(character);
     EventList events;
     for (int i = 0; i < 300; ++i) {
         silent.advance(0.013);

@@ -96,8 +96,8 @@ TEST_CASE("a layer that does not count tells no events, and its machine goes on 
         CHECK(performer.state_name(1) == "b");
         return count;
     };
-    CHECK(told(0) == 0);
-    CHECK(told(1) > 10); // states, and marks of both clips
+    CHECK(count_told(0) == 0);
+    CHECK(count_told(1) > 10); // states, and marks of both clips
 }
 
 TEST_CASE("a state that needs the whole body begins afresh after another one, though both play the same motion") {

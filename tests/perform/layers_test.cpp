@@ -1,5 +1,6 @@
 #include "gait/compile.hpp"
 #include "gait/inspect.hpp"
+#include "gait/load.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/why.hpp"
 #include "machine_support.hpp"
@@ -660,8 +661,8 @@ TEST_CASE("what is forbidden only while a condition holds may be until it does, 
     performer.set("busy", true);
     play(performer, 0.5);
     CHECK(performer.state_name(1) == "free");
-    const auto waits = weigh_transitions(performer);
-    const auto kept = std::find_if(waits.begin(), waits.end(), [&](const WeighedTransition& weighed) {
+    const auto waits = explain_transitions(performer);
+    const auto kept = std::find_if(waits.begin(), waits.end(), [&](const TransitionReasons& weighed) {
         return character->states()[character->transitions()[weighed.transition].to].name == "task";
     });
     REQUIRE(kept != waits.end());
@@ -696,7 +697,7 @@ TEST_CASE("what a lead and what is forbidden do is kept among the transitions, w
         std::string all;
         for (const TransitionRecord& record : performer.transitions()) {
             const TransitionInfo& info = character->transitions()[record.transition];
-            if (info.kind == TransitionKind::way) { continue; }
+            if (info.kind == TransitionKind::written) { continue; }
             all += character->full_name(record.from) + " > " + character->full_name(info.to) + ": " + info.when +
                    (info.fade == 0.1 ? ", 0.1 s" : ", 0.4 s");
         }
@@ -1002,7 +1003,7 @@ TEST_CASE("whether what is forbidden at once could come about is looked through,
     const auto open = forbidden("busy");
     REQUIRE(open.size() == 1);
     CHECK(open[0].possible);
-    CHECK(open[0].way.size() == 2);
+    CHECK(open[0].route.size() == 2);
     // Only in that order: she must not be going as she raises, but may begin to while she holds.
     CHECK(forbidden("busy and legs is not going")[0].possible);
     // Never while she is still, and she is going nowhere else.
@@ -1029,7 +1030,7 @@ TEST_CASE("a way to what is forbidden may lead through what another layer is led
     CHECK_FALSE(pairs_where("")[0].possible); // her legs come there in no other way
     const auto led = pairs_where("leads: [{layer: legs, to: sat}], ");
     CHECK(led[0].possible);
-    CHECK(led[0].way.size() == 2);
+    CHECK(led[0].route.size() == 2);
 }
 
 TEST_CASE("a layer with a weight or a state that plays nothing hides no other, one on the whole body always does") {

@@ -1,9 +1,10 @@
+#include "character/character_data.hpp"
 #include "machine_support.hpp"
-#include "perform/character_data.hpp"
 
 #include <catch2/catch.hpp>
 
 using namespace gait;
+using namespace gait::detail;
 using support::at;
 using support::entered;
 using support::machine;

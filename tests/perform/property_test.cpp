@@ -1,3 +1,4 @@
+#include "gait/load.hpp"
 #include "machine_support.hpp"
 
 #include <catch2/catch.hpp>
@@ -219,7 +220,7 @@ std::shared_ptr<const Character> deciding_character(bool asked) {
 }
 
 /// What happened, and where all layers are after each step.
-std::vector<std::string> told(const std::shared_ptr<const Character>& character, unsigned seed) {
+std::vector<std::string> describe(const std::shared_ptr<const Character>& character, unsigned seed) {
     std::mt19937 random(seed);
     std::uniform_real_distribution<double> unit(0, 1);
     Performer performer(character);
@@ -250,9 +251,9 @@ TEST_CASE("that nobody asks for decisions which cannot fall changes nothing") {
     std::size_t happened = 0;
     for (unsigned seed = 1; seed <= 400; ++seed) {
         INFO("seed " << seed);
-        const auto lines = told(quiet, seed);
+        const auto lines = describe(quiet, seed);
         happened += lines.size();
-        REQUIRE(lines == told(asked, seed));
+        REQUIRE(lines == describe(asked, seed));
     }
     CHECK(happened > 20000);
 }

@@ -1,5 +1,8 @@
+#include "character/phase_warp.hpp"
+#include "gait/load.hpp"
+#include "gait/lone_state.hpp"
+#include "gait/steady_motion.hpp"
 #include "machine_support.hpp"
-#include "motion/phase_warp.hpp"
 
 #include <catch2/catch.hpp>
 
@@ -8,6 +11,7 @@
 #include <random>
 
 using namespace gait;
+using namespace gait::detail;
 using support::greatest_turn;
 using support::pose_of;
 

@@ -3,7 +3,7 @@
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>

@@ -1,4 +1,5 @@
 // The chapters of the guide: their documents run, their commands work, and what they quote stands in the document.
+#include "gait/load.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>

@@ -7,8 +7,9 @@
 #include "gait/bvh.hpp"
 #include "gait/compile.hpp"
 #include "gait/fit.hpp"
+#include "gait/load.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <filesystem>
@@ -52,7 +53,7 @@ int run_begin(const BeginOptions& options) {
         return bad_input;
     }
     const Beginning begun = begin_document(rig.file->rig, beside(options.rig), clips);
-    if (const auto problem = write_file(options.output, begun.text)) {
+    if (const auto problem = detail::write_file(options.output, begun.text)) {
         complain(options.output + " " + *problem);
         return bad_input;
     }

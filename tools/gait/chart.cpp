@@ -3,7 +3,7 @@
 #include "recording.hpp"
 #include "state_names.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 
@@ -130,7 +130,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
         if (info.smooth > 0 || info.at_most > 0) {
             plots += fmt::format("{} with steps lw 1 lc rgb '#aaaaaa' notitle, ", value(set));
         }
-        const bool steps = info.kind != ParameterKind::number && info.kind != ParameterKind::angle;
+        const bool steps = !info_of(info.kind).continuous;
         plots += fmt::format("{} with {} lw 2 lc rgb '{}' notitle, ", value(smoothed), steps ? "steps" : "lines",
                              plot_colour(l));
     }

@@ -3,9 +3,11 @@
 #include "output.hpp"
 #include "state_names.hpp"
 
+#include "gait/cue_player.hpp"
 #include "gait/inspect.hpp"
+#include "gait/load.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <memory>
@@ -23,7 +25,7 @@ struct CheckOptions {
 /// The transitions that lead to a forbidden pair, one after another.
 std::string way_text(const Character& character, const ForbiddenPair& pair) {
     std::string way;
-    for (const std::uint16_t index : pair.way) {
+    for (const std::uint16_t index : pair.route) {
         const TransitionInfo& info = character.transitions()[index];
         way += fmt::format("{}{} to {}{}", way.empty() ? "" : ", then ", character.full_name(info.from),
                            character.states()[info.to].name, info.when.empty() ? "" : fmt::format(" ({})", info.when));
@@ -100,7 +102,7 @@ int run_check(const CheckOptions& options) {
             return fmt::format("{} {}{}", many, what, many == 1 ? "" : "s");
         };
         const auto ways = std::count_if(character.transitions().begin(), character.transitions().end(),
-                                        [](const TransitionInfo& info) { return info.kind == TransitionKind::way; });
+                                        [](const TransitionInfo& info) { return info.kind == TransitionKind::written; });
         const auto states = std::count_if(character.states().begin(), character.states().end(),
                                           [&](const StateInfo& state) { return !is_between_shots(character, state); });
         summary += fmt::format(

@@ -10,6 +10,7 @@
 #include "gait/bvh.hpp"
 #include "gait/compile.hpp"
 #include "gait/fit.hpp"
+#include "gait/load.hpp"
 #include "gait/measure.hpp"
 
 #include <fmt/format.h>
@@ -269,7 +270,8 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
         facing.heading = heading;
         film.bodies.push_back({turned(rest_pose(rig), rig, facing), label, "", {}, tint});
     }
-    if (const auto problem = draw_film(film, rig, read_skinned_mesh(path, options.skin), View::side, options.film)) {
+    if (const auto problem =
+            draw_film(film, rig, detail::read_skinned_mesh(path, options.skin), View::side, options.film)) {
         complain(options.film + " " + *problem);
         return bad_input;
     }
@@ -280,7 +282,8 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
 class Beside {
 public:
     Beside(const Rig& rig, const ClipSource& clip)
-        : rig_(rig), clip_(clip), hips_(std::size_t(std::max(0, body_parts(rig).hips))), start_(hips_of(pose(0))) {
+        : rig_(rig), clip_(clip), hips_(std::size_t(std::max(0, detail::body_parts(rig).hips))),
+          start_(hips_of(pose(0))) {
         constexpr int looks = 64;
         constexpr float near = 1.5F; // heights of the body
         for (int i = 1; i <= looks; ++i) {
@@ -334,7 +337,7 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     film.end = FilmBody{beside.at(clip->seconds), "end (red) over start",
                         fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
     if (const auto problem =
-            draw_film(film, file.rig, read_skinned_mesh(path, options.skin), options.view, options.film)) {
+            draw_film(film, file.rig, detail::read_skinned_mesh(path, options.skin), options.view, options.film)) {
         complain(options.film + " " + *problem);
         return bad_input;
     }

@@ -28,13 +28,13 @@ std::optional<std::string> run(const DrawingProgram& program, std::vector<std::s
     const int failed = posix_spawnp(&child, program.name.c_str(), &actions, nullptr, arguments.data(), environ);
     posix_spawn_file_actions_destroy(&actions);
     if (failed != 0) {
-        return "cannot be drawn: " + program.name + " does not start (" + system_reason(failed) +
+        return "cannot be drawn: " + program.name + " does not start (" + detail::system_reason(failed) +
                "); install it: apt install " + program.package;
     }
     int status = 0;
     while (waitpid(child, &status, 0) < 0 && errno == EINTR) {}
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) { return std::nullopt; }
-    return "cannot be drawn: " + program.name + " failed: " + read_file(errors_path).bytes.substr(0, 300);
+    return "cannot be drawn: " + program.name + " failed: " + detail::read_file(errors_path).bytes.substr(0, 300);
 }
 
 } // namespace
@@ -42,14 +42,16 @@ std::optional<std::string> run(const DrawingProgram& program, std::vector<std::s
 std::optional<std::string> draw_with(const DrawingProgram& program, const std::string& path,
                                      const std::function<std::string(const std::string& picture)>& script_for) {
     std::string folder = (std::filesystem::temp_directory_path() / "gait-drawing-XXXXXX").string();
-    if (::mkdtemp(folder.data()) == nullptr) { return "cannot be drawn: no temporary folder: " + system_reason(errno); }
+    if (::mkdtemp(folder.data()) == nullptr) {
+        return "cannot be drawn: no temporary folder: " + detail::system_reason(errno);
+    }
     const std::filesystem::path base = folder;
     const std::string script = (base / "script").string(), picture = (base / "picture").string();
-    auto problem = write_file(script, script_for(picture));
+    auto problem = detail::write_file(script, script_for(picture));
     if (!problem) { problem = run(program, program.arguments(script, picture), (base / "errors").string()); }
     if (!problem) {
-        const FileContents drawn = read_file(picture);
-        problem = drawn.problem ? drawn.problem : write_file(path, drawn.bytes);
+        const detail::FileContents drawn = detail::read_file(picture);
+        problem = drawn.problem ? drawn.problem : detail::write_file(path, drawn.bytes);
     }
     std::error_code ignored;
     std::filesystem::remove_all(base, ignored);

@@ -3,7 +3,7 @@
 
 #include "gnuplot.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 

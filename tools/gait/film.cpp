@@ -5,7 +5,7 @@
 
 #include <cairo-svg.h>
 #include <cairo.h>
-#include <fmt/format.h>
+#include <fmt/core.h>
 #include <gif_lib.h>
 
 #include <algorithm>
@@ -50,12 +50,12 @@ struct Shape {
 
 class Drawing {
 public:
-    Drawing(const Rig& rig, const SkinnedMesh& mesh, Camera camera) : rig_(rig), mesh_(mesh), camera_(camera) {
+    Drawing(const Rig& rig, const detail::SkinnedMesh& mesh, Camera camera) : rig_(rig), mesh_(mesh), camera_(camera) {
         for (const Joint& joint : rig.joints) {
-            sides_.push_back(sided_name(joint.name).side);
-            by_side_.push_back(sides_.back() == Side::left    ? left_colour
-                               : sides_.back() == Side::right ? right_colour
-                                                              : middle_colour);
+            sides_.push_back(detail::sided_name(joint.name).side);
+            by_side_.push_back(sides_.back() == detail::Side::left    ? left_colour
+                               : sides_.back() == detail::Side::right ? right_colour
+                                                                      : middle_colour);
         }
         height_ = std::max(rest_height(rig), 0.1);
         for (const Joint& joint : rig.joints) { bones_.push_back(double(length(joint.rest.translation))); }
@@ -86,7 +86,7 @@ private:
         }
         std::vector<Vec3> places;
         std::vector<Colour> tints;
-        for (const MeshVertex& v : mesh_.vertices) {
+        for (const detail::MeshVertex& v : mesh_.vertices) {
             Vec3 sum;
             Colour tint;
             for (std::size_t i = 0; i < 4; ++i) {
@@ -130,8 +130,8 @@ private:
         std::vector<bool> trunk(rig_.joints.size(), false); // carries limbs of both sides
         std::vector<int> below(rig_.joints.size(), 0);
         for (std::size_t j = rig_.joints.size(); j-- > 0;) {
-            if (sides_[j] == Side::left) { below[j] |= 1; }
-            if (sides_[j] == Side::right) { below[j] |= 2; }
+            if (sides_[j] == detail::Side::left) { below[j] |= 1; }
+            if (sides_[j] == detail::Side::right) { below[j] |= 2; }
             trunk[j] = below[j] == 3;
             if (rig_.joints[j].parent >= 0) { below[std::size_t(rig_.joints[j].parent)] |= below[j]; }
         }
@@ -161,9 +161,9 @@ private:
     }
 
     const Rig& rig_;
-    const SkinnedMesh& mesh_;
+    const detail::SkinnedMesh& mesh_;
     Camera camera_;
-    std::vector<Side> sides_;
+    std::vector<detail::Side> sides_;
     std::vector<Colour> by_side_; ///< a joint each
     std::vector<double> bones_;   ///< the length at rest of the bone to each joint
     double height_ = 1;
@@ -422,7 +422,7 @@ std::optional<std::string> draw_still(const Film& film, const Drawing& drawing, 
         return "cannot be drawn: the picture cannot be encoded";
     }
     cairo_surface_finish(surface.get());
-    return write_file(path, bytes);
+    return detail::write_file(path, bytes);
 }
 
 int append_gif(GifFileType* gif, const GifByteType* data, int length) {
@@ -504,7 +504,7 @@ std::optional<std::string> draw_animated(const Film& film, const Drawing& drawin
     }
     good = EGifCloseFile(gif, &error) == GIF_OK && good;
     if (!good) { return "cannot be drawn: the GIF cannot be encoded"; }
-    return write_file(path, bytes);
+    return detail::write_file(path, bytes);
 }
 
 } // namespace
@@ -560,7 +560,7 @@ void add_film_options(CLI::App& command, std::string& film, View& view) {
         ->type_name("NAME");
 }
 
-std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view,
+std::optional<std::string> draw_film(const Film& film, const Rig& rig, const detail::SkinnedMesh& mesh, View view,
                                      const std::string& path) {
     const Drawing drawing(rig, mesh, camera_for(view));
     return path.ends_with(".gif") ? draw_animated(film, drawing, rig, view, path)

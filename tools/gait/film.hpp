@@ -57,8 +57,8 @@ struct Film {
                                             const GroundPlace& place);
 
 /// Draws `film` to `path` (.png or .svg at 1280 x 800, .gif animated). Returns what went wrong.
-[[nodiscard]] std::optional<std::string> draw_film(const Film& film, const Rig& rig, const SkinnedMesh& mesh, View view,
-                                                   const std::string& path);
+[[nodiscard]] std::optional<std::string> draw_film(const Film& film, const Rig& rig, const detail::SkinnedMesh& mesh,
+                                                   View view, const std::string& path);
 
 /// Adds `--film FILE` and `--view NAME`.
 void add_film_options(CLI::App& command, std::string& film, View& view);

@@ -4,7 +4,11 @@
 #include "output.hpp"
 #include "recording.hpp"
 
+#include "gait/cue_player.hpp"
+#include "gait/load.hpp"
+#include "gait/lone_state.hpp"
 #include "gait/space.hpp"
+#include "gait/steady_motion.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>

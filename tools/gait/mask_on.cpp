@@ -2,9 +2,9 @@
 
 #include "output.hpp"
 
-#include "check/sink.hpp"
+#include "compile/mask_weights.hpp"
+#include "diagnostics/sink.hpp"
 #include "rig/body_parts.hpp"
-#include "rig/mask_weights.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -24,11 +24,11 @@ std::optional<std::vector<float>> mask_on(const Document& document, const std::s
                                 : fmt::format("no mask '{}'; did you mean '{}'?", name, near));
         return std::nullopt;
     }
-    DiagnosticSink sink(document);
-    const auto weights = mask_weights(document.masks, rig, mirror_pairs(rig), sink);
+    detail::DiagnosticSink sink(document.files());
+    const auto weights = detail::mask_weights(document.masks, rig, detail::mirror_pairs(rig), sink);
     report(sink.list());
     if (has_errors(sink.list())) { return std::nullopt; }
-    const AlignedFloats& own = weights[std::size_t(found - names.begin())];
+    const detail::AlignedFloats& own = weights[std::size_t(found - names.begin())];
     return std::vector<float>(own.begin(), own.begin() + std::ptrdiff_t(rig.joints.size()));
 }
 

@@ -9,6 +9,8 @@
 
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
+#include "gait/cue_player.hpp"
+#include "gait/load.hpp"
 
 #include <fmt/format.h>
 
@@ -98,9 +100,9 @@ bool within_bounds(const Recording& r) {
 
 std::string describe_fade(const TransitionInfo& info) {
     if (!(info.fade > 0) && info.fade_by.empty()) { return "none"; }
-    const std::string how = info.style == FadeStyle::cross    ? std::string(name_of(info.ease))
-                            : info.style == FadeStyle::frozen ? fmt::format("frozen, {}", name_of(info.ease))
-                                                              : "inertial";
+    const FadeStyleInfo& style = info_of(info.style);
+    std::string how(style.is_usual ? std::string_view() : style.name);
+    if (style.has_ease) { how += (how.empty() ? "" : ", ") + std::string(name_of(info.ease)); }
     return info.fade_by.empty() ? fmt::format("{:.2f} s {}", info.fade, how) : fmt::format("by expression, {}", how);
 }
 
@@ -346,7 +348,7 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
         }
     };
     if (!options.trace.empty()) {
-        finish(options.trace, "trace", write_file(options.trace, trace_csv(recording, character)));
+        finish(options.trace, "trace", detail::write_file(options.trace, trace_csv(recording, character)));
     }
     if (!options.bake.empty()) {
         BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
@@ -378,7 +380,7 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
         const auto film = film_of(recording, loaded, options);
         if (!film) { return bad_input; }
         finish(options.film, "film ",
-               draw_film(*film, character.rig(), read_skinned_mesh(rig_path(loaded, options), {}), options.view,
+               draw_film(*film, character.rig(), detail::read_skinned_mesh(rig_path(loaded, options), {}), options.view,
                          options.film));
     }
     return code;

@@ -1,8 +1,9 @@
 #include "recording.hpp"
 
+#include "gait/cue_player.hpp"
 #include "output.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <cmath>

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "gait/compile.hpp"
+#include "gait/cue_player.hpp"
 #include "gait/cue_sheet.hpp"
 #include "gait/footprints.hpp"
 #include "gait/performer.hpp"

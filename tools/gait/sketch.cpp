@@ -3,11 +3,12 @@
 #include "draw_with.hpp"
 #include "output.hpp"
 
+#include "compile/call.hpp"
 #include "files/write_file.hpp"
 #include "gait/compile.hpp"
-#include "machine/call.hpp"
+#include "gait/load.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <map>
@@ -56,10 +57,11 @@ private:
     std::size_t line_ = 0;
 };
 
-std::string describe(const MotionDefinition& motion, const Arguments& arguments) {
+std::string describe(const MotionDefinition& motion, const detail::Arguments& arguments) {
     const std::string rate =
-        motion.rate.empty() ? ""
-                            : fmt::format("\\nat {} times", quoted(words_substituted(motion.rate.value, arguments)));
+        motion.rate.empty()
+            ? ""
+            : fmt::format("\\nat {} times", quoted(detail::words_substituted(motion.rate.value, arguments)));
     if (motion.blend) {
         const BlendDefinition& blend = *motion.blend;
         Listing points;
@@ -69,8 +71,8 @@ std::string describe(const MotionDefinition& motion, const Arguments& arguments)
             points.add(at + describe(point.play, arguments));
         }
         const std::string axes =
-            quoted(substituted(blend.parameter, arguments).value) +
-            (blend.second.empty() ? "" : " and " + quoted(substituted(blend.second, arguments).value));
+            quoted(detail::substituted(blend.parameter, arguments).value) +
+            (blend.second.empty() ? "" : " and " + quoted(detail::substituted(blend.second, arguments).value));
         return "by " + axes + ":\\n" + points.text() + rate;
     }
     if (motion.mix) {
@@ -78,7 +80,7 @@ std::string describe(const MotionDefinition& motion, const Arguments& arguments)
         for (const MixEntryDefinition& entry : motion.mix->of) {
             const std::string mask = entry.mask.empty() ? "" : " on " + quoted(entry.mask.value);
             const std::string weight =
-                entry.weight.empty() ? "" : " by " + quoted(words_substituted(entry.weight.value, arguments));
+                entry.weight.empty() ? "" : " by " + quoted(detail::words_substituted(entry.weight.value, arguments));
             entries.add(describe(entry.play, arguments) + mask + weight);
         }
         return "mixed:\\n" + entries.text() + rate;
@@ -107,7 +109,7 @@ std::string describe(const MotionDefinition& motion, const Arguments& arguments)
                entries.text();
     }
     if (motion.nothing) { return "nothing: what is below shows"; }
-    return quoted(substituted(motion.clip, arguments).value) + rate;
+    return quoted(detail::substituted(motion.clip, arguments).value) + rate;
 }
 
 /// What a layer is, beside its machine.
@@ -121,8 +123,8 @@ std::string describe(const LayerDefinition& layer) {
     return text;
 }
 
-std::string describe(const TransitionDefinition& transition, const Arguments& arguments) {
-    std::string text = quoted(words_substituted(transition.when.value, arguments));
+std::string describe(const TransitionDefinition& transition, const detail::Arguments& arguments) {
+    std::string text = quoted(detail::words_substituted(transition.when.value, arguments));
     const auto add = [&](const std::string& more) { text += (text.empty() ? "" : "\\n") + more; };
     if (!transition.signal.empty()) { add("signal " + quoted(transition.signal.value)); }
     if (transition.after) {
@@ -139,19 +141,19 @@ std::string describe(const TransitionDefinition& transition, const Arguments& ar
         add("not from " + names);
     }
     std::string fade = !transition.fade_by.empty()
-                           ? quoted(words_substituted(transition.fade_by.value, arguments)) + " s"
+                           ? quoted(detail::words_substituted(transition.fade_by.value, arguments)) + " s"
                        : transition.fade.value > 0 ? fmt::format("{:g} s", transition.fade.value)
                                                    : "a cut";
-    if (transition.style == FadeStyle::frozen) { fade += " frozen"; }
-    if (transition.style == FadeStyle::inertial) { fade += " inertial"; }
+    const FadeStyleInfo& style = info_of(transition.style);
+    if (!style.is_usual) { fade += " " + std::string(style.name); }
     add(fade);
     return text;
 }
 
 /// Writes Graphviz's own language. Names of nodes carry the way to them, so that machines do not meet.
-class Drawing {
+class StateDiagram {
 public:
-    explicit Drawing(const Document& document) : document_(document) {}
+    explicit StateDiagram(const Document& document) : document_(document) {}
 
     std::string text() {
         out_ = "digraph machine {\n"
@@ -179,7 +181,7 @@ public:
 private:
     struct Machine {
         const MachineDefinition* definition = nullptr;
-        Arguments arguments;
+        detail::Arguments arguments;
         int around = -1;
         std::string path;
         std::map<std::string, int> inner; ///< the machines that its states hold
@@ -191,7 +193,7 @@ private:
 
     static std::string id(const std::string& path, const std::string& state) { return path + "/" + state; }
 
-    int draw_machine(const MachineDefinition& definition, const Arguments& arguments, int around,
+    int draw_machine(const MachineDefinition& definition, const detail::Arguments& arguments, int around,
                      const std::string& path, int depth) {
         const int index = int(machines_.size());
         machines_.push_back({&definition, arguments, around, path, {}});
@@ -211,7 +213,7 @@ private:
     }
 
     void draw_state(const StateDefinition& state, int machine, int depth) {
-        const Arguments arguments = machines_[std::size_t(machine)].arguments;
+        const detail::Arguments arguments = machines_[std::size_t(machine)].arguments;
         const std::string name = state.name.value, own = id(machines_[std::size_t(machine)].path, name);
         if (!state.junction.empty()) {
             out_ += fmt::format("    \"{}\" [shape=diamond, style=filled, label=\"{}\", fontsize=11, "
@@ -219,12 +221,12 @@ private:
                                 quoted(own), quoted(name));
             return;
         }
-        Arguments inner_arguments = arguments;
+        detail::Arguments inner_arguments = arguments;
         const MachineDefinition* inner = state.machine ? &*state.machine : nullptr;
         std::string title = quoted(name);
         if (!state.machine_name.empty()) {
-            const Text text = substituted(state.machine_name, arguments);
-            if (const auto call = split_call(text)) {
+            const Text text = detail::substituted(state.machine_name, arguments);
+            if (const auto call = detail::split_call(text)) {
                 for (const NamedMachine& named : document_.machines) {
                     if (named.name.value != call->name.value) { continue; }
                     inner = &named.machine;
@@ -276,8 +278,9 @@ private:
                 arrow(from, end_at(index, transition.to.value), describe(transition, machine.arguments), "");
             }
             for (const BranchDefinition& branch : state.junction) {
-                std::string label =
-                    branch.when.empty() ? "else" : quoted(words_substituted(branch.when.value, machine.arguments));
+                std::string label = branch.when.empty()
+                                        ? "else"
+                                        : quoted(detail::words_substituted(branch.when.value, machine.arguments));
                 if (branch.fade) { label += fmt::format("\\n{:g} s", branch.fade->value); }
                 arrow(from, end_at(index, branch.to.value), label, "");
             }
@@ -315,7 +318,8 @@ private:
                 const int root = root_of(lead.layer.value);
                 if (root < 0) { continue; }
                 const std::string when =
-                    lead.when.empty() ? "" : "\\n" + quoted(words_substituted(lead.when.value, machine.arguments));
+                    lead.when.empty() ? ""
+                                      : "\\n" + quoted(detail::words_substituted(lead.when.value, machine.arguments));
                 arrow(end_at(index, state.name.value), end_at(root, lead.to.value), "leads" + when,
                       ", color=\"#b35900\", fontcolor=\"#b35900\", style=bold, constraint=false");
             }
@@ -374,14 +378,14 @@ int run_sketch(const SketchOptions& options) {
     const Loaded loaded = load(options.document);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
-    std::string dot = Drawing(loaded.document).text();
+    std::string dot = StateDiagram(loaded.document).text();
     if (options.out.empty()) {
         print(dot);
         return done;
     }
     const std::string form = options.out.substr(options.out.rfind('.') + 1);
     const auto problem = form == "dot"
-                             ? write_file(options.out, dot)
+                             ? detail::write_file(options.out, dot)
                              : draw_with({"dot", "graphviz",
                                           [&](const std::string& script, const std::string& picture) {
                                               return std::vector<std::string>{"-T" + form, "-o", picture, script};

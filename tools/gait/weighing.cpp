@@ -3,9 +3,9 @@
 #include "output.hpp"
 #include "state_names.hpp"
 
-#include "perform/character_data.hpp"
+#include "character/character_data.hpp"
 
-#include <fmt/format.h>
+#include <fmt/core.h>
 
 #include <algorithm>
 #include <charconv>
@@ -56,13 +56,13 @@ void Weighing::watch(const Performer& performer) {
         if (is_between_shots(performer.character(), performer.character().states()[state])) { continue; }
         where_ += (where_.empty() ? "" : ", ") + shown_name(performer.character(), state);
     }
-    for (const WeighedTransition& weighed : weigh_transitions(performer)) {
+    for (const TransitionReasons& weighed : explain_transitions(performer)) {
         const auto layer_of = [&](std::uint16_t state) { return performer.character().states()[state].layer; };
         const TransitionInfo& info = performer.character().transitions()[weighed.transition];
         if (state_ && layer_of(info.from) != layer_of(state_.index)) { continue; }
         Way& way = way_of(weighed.transition);
         ++way.weighed;
-        for (const WeighedPart& part : weighed.parts) {
+        for (const ConditionPart& part : weighed.parts) {
             // `after 3.2 s` is drawn anew on each entry: it is the same part all the same.
             const std::string kind = part.text.substr(0, part.text.starts_with("after ") ? 6 : std::string::npos);
             auto known = std::find_if(way.parts.begin(), way.parts.end(),

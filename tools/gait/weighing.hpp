@@ -29,7 +29,7 @@ public:
 private:
     /// A part of a transition's conditions over the frames.
     struct Part {
-        WeighedPart last;
+        ConditionPart last;
         int held = 0;
     };
     struct Way {

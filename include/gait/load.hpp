@@ -1,0 +1,54 @@
+/// \file
+/// From files to a document, its rig and clips, and a character that can be played.
+#pragma once
+
+#include "gait/api.hpp"
+#include "gait/compile.hpp"
+#include "gait/diagnostic.hpp"
+#include "gait/document.hpp"
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+namespace gait {
+
+/// A document as read. With errors among the diagnostics, `document` holds what could be understood.
+struct DocumentRead {
+    Document document;
+    Diagnostics diagnostics;
+};
+
+/// Reads `NAME.gait.yaml`. An unreadable file is one diagnostic with the code `unreadable-file`.
+[[nodiscard]] GAIT_API DocumentRead read_document(const std::filesystem::path& path);
+
+/// The same from memory; `name` stands for the file in diagnostics.
+[[nodiscard]] GAIT_API DocumentRead read_document_text(const std::string& text, const std::string& name);
+
+/// What `load_assets` found, and what it missed.
+struct AssetsRead {
+    Assets assets;
+    Diagnostics diagnostics;
+};
+
+/// Imports the files a document names, found relative to the document, each once. Every file and clip that is missing
+/// or broken is an error among the diagnostics.
+[[nodiscard]] GAIT_API AssetsRead load_assets(const Document& document);
+
+/// How much must be there.
+enum class Completeness { complete, draft };
+
+/// A document read, its files imported, and all of it compiled: what a game calls once.
+struct Loaded {
+    std::shared_ptr<const Character> character; ///< null when some diagnostic is an error
+    Document document;
+    Diagnostics diagnostics;
+    bool unreadable = false; ///< a file could not be read or is broken, as against a document with mistakes in it
+};
+
+/// With `Completeness::draft` gaps are filled as by `fill_gaps`. Running out of memory is a diagnostic too
+/// (`out-of-memory`), where the functions above throw std::bad_alloc.
+[[nodiscard]] GAIT_API Loaded load(const std::filesystem::path& path,
+                                   Completeness completeness = Completeness::complete);
+
+} // namespace gait

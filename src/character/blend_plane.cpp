@@ -1,0 +1,208 @@
+#include "character/blend_plane.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+
+namespace gait::detail {
+namespace {
+
+/// Where on the segment the nearest place to `at` is, 0 to 1.
+double along_segment(PlanePoint from, PlanePoint to, PlanePoint at) {
+    const PlanePoint way = to - from;
+    const double squared = dot(way, way);
+    return squared > 0 ? std::clamp(dot(at - from, way) / squared, 0.0, 1.0) : 0;
+}
+
+PlanePoint between(PlanePoint from, PlanePoint to, double along) {
+    return {from.x + along * (to.x - from.x), from.y + along * (to.y - from.y)};
+}
+
+} // namespace
+
+BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
+                       std::vector<Stretch> stretches)
+    : sites_(std::move(sites)), cells_(std::move(cells)), stretches_(std::move(stretches)), method_(method) {
+    std::map<std::array<std::uint16_t, 2>, int> sides;
+    for (const Cell& cell : cells_) {
+        for (std::size_t i = 0; i < cell.size(); ++i) { ++sides[{cell[i], cell[(i + 1) % cell.size()]}]; }
+    }
+    for (const auto& [side, count] : sides) {
+        if (!sides.contains({side[1], side[0]})) { rim_.push_back(side); }
+    }
+    if (cells_.empty() && sites_.size() > 1) {
+        // All in a line: its pieces, in order.
+        std::vector<std::uint16_t> order(sites_.size());
+        std::iota(order.begin(), order.end(), std::uint16_t{0});
+        std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) {
+            return std::pair(sites_[a].x, sites_[a].y) < std::pair(sites_[b].x, sites_[b].y);
+        });
+        for (std::size_t i = 0; i + 1 < order.size(); ++i) { rim_.push_back({order[i], order[i + 1]}); }
+    }
+    index_cells();
+}
+
+namespace {
+
+/// All places between two corners.
+struct Box {
+    PlanePoint low, high;
+};
+
+} // namespace
+
+void BlendPlane::index_cells() {
+    if (sites_.empty()) { return; }
+    const auto box_of = [&](const auto& indices) {
+        Box box{sites_[indices.front()], sites_[indices.front()]};
+        for (const std::size_t index : indices) {
+            const PlanePoint& site = sites_[index];
+            box = {{std::min(box.low.x, site.x), std::min(box.low.y, site.y)},
+                   {std::max(box.high.x, site.x), std::max(box.high.y, site.y)}};
+        }
+        return box;
+    };
+    std::vector<std::size_t> all(sites_.size());
+    std::iota(all.begin(), all.end(), std::size_t{0});
+    const Box whole = box_of(all);
+    low_ = whole.low;
+    high_ = whole.high;
+    if (cells_.empty()) { return; }
+    const PlanePoint size = high_ - low_;
+    squares_ = {grid / size.x, grid / size.y};
+    std::vector<Box> boxes;
+    for (const Cell& cell : cells_) { boxes.push_back(box_of(cell)); }
+    SideAreas areas;                  // NOLINT: of no use here
+    constexpr double rounding = 1e-9; // of a square: more than a place is taken for the next one's
+    for (int row = 0; row < grid; ++row) {
+        for (int column = 0; column < grid; ++column) {
+            const auto place = [&](double across, double up) {
+                return PlanePoint{low_.x + (column + across) / grid * size.x, low_.y + (row + up) / grid * size.y};
+            };
+            const PlanePoint middle = place(0.5, 0.5), low = place(-rounding, -rounding),
+                             high = place(1 + rounding, 1 + rounding);
+            const auto first = std::find_if(cells_.begin(), cells_.end(),
+                                            [&](const Cell& cell) { return inside(cell, middle, areas); });
+            first_in_square_.push_back(std::uint32_t(in_square_.size()));
+            if (first != cells_.end()) { in_square_.push_back(std::uint16_t(first - cells_.begin())); }
+            for (std::size_t c = 0; c < cells_.size(); ++c) {
+                const bool apart = boxes[c].low.x > high.x || boxes[c].high.x < low.x || boxes[c].low.y > high.y ||
+                                   boxes[c].high.y < low.y;
+                if (!apart && c != std::size_t(first - cells_.begin())) { in_square_.push_back(std::uint16_t(c)); }
+            }
+        }
+    }
+    first_in_square_.push_back(std::uint32_t(in_square_.size()));
+}
+
+bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const {
+    PlanePoint from = sites_[cell.back()];
+    for (std::size_t i = 0; i < cell.size(); ++i) {
+        const PlanePoint to = sites_[cell[i]];
+        const double own = doubled_area(from, to, at);
+        if (own < 0) { return false; }
+        areas[i] = own; // of the side that ends in this corner
+        from = to;
+    }
+    return true;
+}
+
+int BlendPlane::cell_at(PlanePoint at, SideAreas& areas) const {
+    if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
+    const auto square = [](double off, double squares) { return std::size_t(std::min(grid - 1, int(off * squares))); };
+    const std::size_t own = grid * square(at.y - low_.y, squares_.y) + square(at.x - low_.x, squares_.x);
+    for (std::uint32_t i = first_in_square_[own]; i < first_in_square_[own + 1]; ++i) {
+        if (inside(cells_[in_square_[i]], at, areas)) { return in_square_[i]; }
+    }
+    return -1;
+}
+
+BlendPlane::OnRim BlendPlane::nearest_on_rim(PlanePoint at) const {
+    OnRim nearest;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t side = 0; side < rim_.size(); ++side) {
+        const PlanePoint from = sites_[rim_[side][0]], to = sites_[rim_[side][1]];
+        const double along = along_segment(from, to, at);
+        const PlanePoint place = between(from, to, along);
+        const double away = dot(at - place, at - place);
+        if (away < least) {
+            least = away;
+            nearest = {side, along, place};
+        }
+    }
+    return nearest;
+}
+
+bool BlendPlane::contains(PlanePoint at) const {
+    SideAreas areas; // NOLINT: filled where there is a cell
+    return cell_at(at, areas) >= 0;
+}
+
+PlanePoint BlendPlane::held(PlanePoint at) const {
+    if (sites_.size() == 1) { return sites_.front(); }
+    return contains(at) ? at : nearest_on_rim(at).place;
+}
+
+void BlendPlane::weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const {
+    // Wachspress (1975): a corner counts in proportion to its own triangle with its neighbours, times the triangles
+    // that the place makes with every side away from it. In a triangle these are the barycentric coordinates; along a
+    // side they run linearly, so neighbouring cells meet.
+    const std::size_t n = cell.size();
+    if (n == 3) {
+        const double whole = 1 / (areas[2] + areas[0] + areas[1]);
+        shares.add(cell[0], areas[2] * whole);
+        shares.add(cell[1], areas[0] * whole);
+        shares.add(cell[2], areas[1] * whole);
+        return;
+    }
+    std::array<double, most_sites> raw; // NOLINT: the first n are written
+    double sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        const std::size_t before = i > 0 ? i - 1 : n - 1, after = i + 1 < n ? i + 1 : 0;
+        double product = doubled_area(sites_[cell[before]], sites_[cell[i]], sites_[cell[after]]);
+        for (std::size_t side = 0; side < n; ++side) {
+            if (side != i && side != after) { product *= areas[side]; } // the sides that meet in this corner
+        }
+        raw[i] = product;
+        sum += product;
+    }
+    const double whole = 1 / sum;
+    for (std::size_t i = 0; i < n; ++i) { shares.add(cell[i], raw[i] * whole); }
+}
+
+void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
+    const std::size_t n = stretches_.size();
+    std::array<PlanePoint, most_sites> nearest; // NOLINT: the first n are written
+    for (std::size_t i = 0; i < n; ++i) {
+        nearest[i] =
+            between(stretches_[i].from, stretches_[i].to, along_segment(stretches_[i].from, stretches_[i].to, at));
+    }
+    std::array<double, most_sites> raw; // NOLINT
+    double sum = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        double least = 1;
+        for (std::size_t j = 0; j < n && least > 0; ++j) {
+            const PlanePoint way = nearest[j] - nearest[i];
+            if (j != i) { least = std::min(least, 1 - dot(at - nearest[i], way) / dot(way, way)); }
+        }
+        raw[i] = std::max(0.0, least);
+        sum += raw[i];
+    }
+    for (std::size_t i = 0; i < n; ++i) { shares.add(i, raw[i] / sum); }
+}
+
+void BlendPlane::weigh(PlanePoint at, SiteShares& shares) const {
+    shares.count = 0;
+    if (sites_.size() < 2) { return shares.add(0, 1); }
+    SideAreas areas; // NOLINT: filled where there is a cell
+    const int cell = cell_at(at, areas);
+    if (method_ == PlaneMethod::bands) { return weigh_bands(cell >= 0 ? at : nearest_on_rim(at).place, shares); }
+    if (cell >= 0) { return weigh_cell(cells_[std::size_t(cell)], areas, shares); }
+    const OnRim on = nearest_on_rim(at);
+    shares.add(rim_[on.side][0], 1 - on.along);
+    shares.add(rim_[on.side][1], on.along);
+}
+
+} // namespace gait::detail

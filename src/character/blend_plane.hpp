@@ -1,0 +1,103 @@
+/// A blend space on two parameters: sites in a plane, and how much each counts where the cursor is.
+#pragma once
+
+#include "gait/api.hpp"
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+namespace gait::detail {
+
+/// A place in the plane, in its own scaled units.
+struct PlanePoint {
+    double x = 0, y = 0;
+};
+
+[[nodiscard]] inline PlanePoint operator-(PlanePoint a, PlanePoint b) { return {a.x - b.x, a.y - b.y}; }
+[[nodiscard]] inline double dot(PlanePoint a, PlanePoint b) { return a.x * b.x + a.y * b.y; }
+[[nodiscard]] inline double cross(PlanePoint a, PlanePoint b) { return a.x * b.y - a.y * b.x; }
+/// Twice the area of a triangle; positive counterclockwise.
+[[nodiscard]] inline double doubled_area(PlanePoint a, PlanePoint b, PlanePoint c) { return cross(b - a, c - a); }
+
+/// Sites of one plane, the copies included that plateaus and wrapping axes need.
+inline constexpr std::size_t most_sites = 256;
+
+/// What sites count, those that count at all.
+struct SiteShares {
+    std::array<std::uint16_t, most_sites> site; // NOLINT: only the first `count` hold anything
+    std::array<double, most_sites> share;       // NOLINT
+    std::size_t count = 0;
+
+    void add(std::size_t index, double value) {
+        if (!(value > 0) || count == site.size()) { return; }
+        site[count] = std::uint16_t(index);
+        share[count++] = value;
+    }
+};
+
+/// How the cursor's place becomes shares.
+enum class PlaneMethod : std::uint8_t {
+    cells, ///< between the corners of the cell it is in
+    bands, ///< by gradient bands between every two sites (Johansen 2009)
+};
+
+/// A polygon whose corners run counterclockwise, or the ways in it.
+using Cell = std::vector<std::uint16_t>;
+
+/// A site that holds along a segment.
+struct Stretch {
+    PlanePoint from, to;
+};
+
+class GAIT_API BlendPlane {
+public:
+    /// Of different `sites`; one and sites in a line will do. With `bands`, `stretches` [one a site] say what each
+    /// covers.
+    BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
+               std::vector<Stretch> stretches = {});
+    BlendPlane() = default;
+
+    /// The shares at a place: none negative, summing to 1, 1 at a site. Outside the sites' hull those of the nearest
+    /// place on it.
+    void weigh(PlanePoint at, SiteShares& shares) const;
+
+    /// The nearest place on the hull; the place itself inside.
+    [[nodiscard]] PlanePoint held(PlanePoint at) const;
+    [[nodiscard]] bool contains(PlanePoint at) const;
+    [[nodiscard]] PlaneMethod method() const { return method_; }
+    [[nodiscard]] const std::vector<PlanePoint>& sites() const { return sites_; }
+    [[nodiscard]] const std::vector<Cell>& cells() const { return cells_; }
+    /// The hull's sides, or the pieces of the line that all sites lie on.
+    [[nodiscard]] const std::vector<std::array<std::uint16_t, 2>>& rim() const { return rim_; }
+
+private:
+    struct OnRim {
+        std::size_t side = 0;
+        double along = 0; ///< 0 at its first corner, 1 at its second
+        PlanePoint place;
+    };
+    /// Twice the area that a place makes with each side of a cell; only as many hold anything as it has sides.
+    using SideAreas = std::array<double, most_sites>;
+
+    /// -1 outside of all; otherwise the cell's side areas are in `areas`.
+    [[nodiscard]] int cell_at(PlanePoint at, SideAreas& areas) const;
+    [[nodiscard]] bool inside(const Cell& cell, PlanePoint at, SideAreas& areas) const;
+    [[nodiscard]] OnRim nearest_on_rim(PlanePoint at) const;
+    void weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const;
+    void weigh_bands(PlanePoint at, SiteShares& shares) const;
+    void index_cells();
+
+    static constexpr int grid = 16; ///< squares a side of the table that says which cells to look at
+    std::vector<PlanePoint> sites_;
+    std::vector<Cell> cells_;
+    std::vector<std::array<std::uint16_t, 2>> rim_;
+    std::vector<Stretch> stretches_;
+    std::vector<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
+    std::vector<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first
+    PlanePoint low_, high_, squares_;            ///< of the sites, and how many squares a unit of each axis is
+    PlaneMethod method_ = PlaneMethod::cells;
+};
+
+} // namespace gait::detail

@@ -1,0 +1,314 @@
+/// A compiled character: arrays that a frame walks, and the names that only people read.
+#pragma once
+
+#include "character/character_notes.hpp"
+#include "character/layout.hpp"
+#include "character/motion.hpp"
+#include "character/sampled_clip.hpp"
+#include "gait/character.hpp"
+#include "gait/pick_order.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace gait::detail {
+
+/// A value that is set, within a parameter's range: an angle comes round, anything else is clamped.
+[[nodiscard]] inline float within_range(const ParameterInfo& info, float value) {
+    return info_of(info.kind).wraps ? float(wrapped_degrees(double(value))) : std::clamp(value, info.low, info.high);
+}
+
+/// Where the motion that is entered begins.
+enum class EnterAt : std::uint8_t { beginning, fraction, mark, phase, footfall };
+
+/// `state.left` falling below, or `state.elapsed` rising over, a number: an instant at which a condition may change.
+struct Threshold {
+    Reading reading = Reading::left;
+    float value = 0; ///< seconds
+};
+
+struct CompiledTransition {
+    std::uint16_t target = 0; ///< a node
+    std::uint16_t signal = no_index;
+    std::uint16_t mark = no_index, span = no_index;
+    std::uint16_t draws_as = 0; ///< transitions that share this draw the same `after`
+    CodeRange when;             ///< empty: always
+    bool reads_state = false;   ///< its condition or its fade speak of the state
+    bool at_end = false;        ///< leaves so early that its fade is done as the motion ends
+    bool not_again = false;     ///< of `always`: not into what is active
+    bool settle = false;        ///< what it enters is not left before its fade is done
+    double after = 0;           ///< seconds the state must have been active
+    double after_more = 0;      ///< and up to so many more, drawn as it is entered
+    double fade = 0;            ///< seconds
+    CodeRange fade_by;          ///< when not empty, instead of `fade`
+    Ease ease = Ease::smooth;
+    FadeStyle style = FadeStyle::cross;
+    EnterAt enter_at = EnterAt::beginning;
+    double enter_fraction = 0;
+    std::uint16_t enter_mark = no_index;
+    std::uint32_t first_threshold = 0; ///< into `thresholds`
+    std::uint32_t threshold_count = 0;
+};
+
+/// What a node of the tree of states does while it is active. A machine, a pick and a choose hold other nodes, of which
+/// one is active.
+enum class NodeKind : std::uint8_t { motion, machine, pick, choose };
+
+/// A run of a character's list.
+struct IndexRange {
+    std::uint16_t first = 0, count = 0;
+};
+
+/// What is known of a state before any frame, so that frames need not ask.
+struct StateFacts {
+    bool decides = false;         ///< it may be left, or go on inside, by a decision
+    bool synced = false;          ///< its motion follows the shared phase
+    bool only_phase = false;      ///< while it keeps step, its clips have no places of their own and pass no events
+    bool endless = false;         ///< what leads its motion loops
+    bool plain = false;           ///< its clips count alike on all joints, inside the mask alone
+    bool poll_every_step = false; ///< when its next decision falls cannot be predicted; evaluate it in every step
+    std::uint32_t first_leaf = 0; ///< of its motion
+    SlotSet reads = 0;            ///< the values that its decisions read
+};
+
+/// A node of the tree of states: a state that people see, or an entry inside one that picks or chooses.
+struct CompiledState {
+    NodeKind kind = NodeKind::motion;
+    std::uint8_t layer = 0;
+    std::uint8_t level = 0;                 ///< 0 for the layer's own states
+    bool game_moves = false;                ///< the travel of its clips is not used
+    bool whole_body = false;                ///< its motion counts beyond the layer's mask
+    bool takes_travel = false;              ///< the body goes its way, whatever the layers below do
+    bool final = false;                     ///< nothing leaves it inside its machine: as it ends, the machine does
+    std::uint16_t parent = no_index;        ///< the node that holds it
+    std::uint16_t visible = 0;              ///< the public state that it is, or is inside of
+    std::uint16_t motion = 0;               ///< index into `motions`
+    std::uint16_t shared_motion = no_index; ///< states that play the same named motion share this
+    std::uint16_t start = 0;                ///< of a machine: the node inside it that becomes active with it
+    bool starts_here = false;               ///< of a machine: in the state that plays what the body already does
+    std::uint16_t resume = no_index;        ///< of a machine: where it keeps the node it was left in
+    std::uint16_t selector = 0;             ///< of a pick or choose: index into `picks` or `chooses`
+    IndexRange transitions, leads;
+    StateFacts facts;
+};
+
+/// What entering a state does to another layer.
+struct CompiledLead {
+    std::uint16_t target = 0;        ///< a node of the other layer
+    CodeRange when;                  ///< empty: always
+    double fade = 0;                 ///< seconds
+    std::uint16_t record = no_index; ///< the transition that stands for it
+};
+
+/// Two states of unlike layers that may not be active at once.
+struct CompiledForbid {
+    std::uint16_t yields = 0;        ///< a node; its layer gives way
+    std::uint16_t rules = 0;         ///< a node, of the other layer
+    CodeRange when;                  ///< what must hold beside it; empty: always
+    std::uint16_t to = 0;            ///< where the one that yields goes
+    double fade = 0;                 ///< seconds
+    std::uint16_t record = no_index; ///< the transition that stands for it
+};
+
+/// A machine laid over those below it.
+struct CompiledLayer {
+    std::string name;
+    std::uint16_t start = 0;
+    std::uint16_t mask = no_index; ///< nothing: the whole body
+    Term weight;                   ///< without an expression always 1
+    LayerMode mode = LayerMode::replace;
+    LayerSpace space = LayerSpace::local;
+    bool takes_travel = false;
+    bool has_nothing = false;              ///< some state of it plays nothing
+    bool has_whole_body = false;           ///< some state of it counts beyond the mask
+    bool has_terms = false;                ///< some motion of it has weights by expressions
+    bool has_live_weights = false;                   ///< weights or rates of some motion of it hang on inputs
+    bool may_hide = false;                 ///< all that is below it, if it covers it
+    bool joins = false;                    ///< it may be blended in one pass with those below it
+    bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
+    std::uint16_t in_step_with = no_index; ///< a layer below, whose shared phase its own follows
+    bool gives_step = false;               ///< some layer follows its shared phase
+    LayerNeeds needs;
+};
+
+struct CompiledPickEntry {
+    std::uint16_t node = 0;
+    double share = 1;
+    int least_loops = 1, greatest_loops = 1;
+    double fade = 0;
+};
+
+struct CompiledPick {
+    PickOrder order = PickOrder::dealt;
+    std::vector<CompiledPickEntry> entries; ///< `between` stands behind them
+    bool between = false;
+    std::uint16_t record = no_index; ///< the transition that stands for its changes
+    [[nodiscard]] std::size_t count() const { return entries.size() - (between ? 1 : 0); }
+};
+
+struct CompiledChoose {
+    std::uint16_t by = no_index;      ///< a parameter's slot; nothing: decided on entry
+    std::vector<CodeRange> when;      ///< on entry; an empty one always holds
+    std::vector<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
+    double fade = 0;                  ///< when the value changes
+    std::uint16_t record = no_index;  ///< the transition that stands for its changes
+};
+
+enum class ParameterSource : std::uint8_t {
+    derived,
+    remembered,
+    greatest,
+    since,
+    thresholds,
+    flips,
+    rises,
+    falls,
+    layer_state,   ///< whether a node of another layer is active
+    layer_reading, ///< what may be asked of another layer's active state
+};
+
+/// A parameter, or a hidden edge, that a frame computes before it decides.
+struct ComputedParameter {
+    std::uint16_t slot = 0;
+    ParameterSource source = ParameterSource::derived;
+    CodeRange value;      ///< or the flag that is watched, or what turns it on
+    CodeRange only_while; ///< or what turns it off
+    CodeRange clear;
+    std::uint8_t layer = 0; ///< that is looked at
+    std::uint16_t node = 0; ///< of it, or the `Reading`
+};
+
+struct CompiledSignal {
+    std::uint16_t slot = 0;
+    double keep = 0, wait = 0; ///< seconds
+};
+
+/// A mark or a span of a clip as it is played, in cycles from its start.
+struct PlacedMark {
+    std::uint16_t mark = 0;
+    double at = 0;
+};
+struct PlacedSpan {
+    std::uint16_t span = 0;
+    double from = 0, to = 0;
+};
+
+/// A number and an angle that steer blend spaces together, smoothed as the velocity they make up: so +180 and -180 are
+/// the same place, and a reversal leads through standstill.
+struct CompiledCursor {
+    std::uint16_t number = 0, angle = 0; ///< parameters
+    double smooth = 0;                   ///< seconds
+    double at_most = 0;                  ///< the number's unit a second; 0 for no bound
+};
+
+/// A stretch of a clip, in cycles, in which a foot is down. In a loop it may last over the end.
+struct FootDown {
+    std::uint8_t leg = 0;
+    double from = 0, to = 0;
+};
+
+struct ClipEvents {
+    std::vector<PlacedMark> marks; ///< in order of time
+    std::vector<PlacedSpan> spans;
+    std::vector<Footfall> footfalls; ///< where some transition asks for them
+    std::vector<FootDown> downs;     ///< where feet are held to the ground
+};
+
+/// A joint's translation or scale that some clip moves away from rest.
+struct MovedJoint {
+    std::uint16_t joint = 0;
+    std::uint16_t row = 0; ///< the first of three rows of the pose: 4 translation, 7 scale
+    std::array<float, 3> rest{};
+};
+
+/// A leg whose foot is held where it came down.
+struct CompiledLeg {
+    std::uint16_t hip = 0, knee = 0, ankle = 0, toes = 0; ///< joints
+    Vec3 heel;                                            ///< in the ankle's frame, metres
+    Vec3 ball;                                            ///< in the toes' frame
+    float ground = 0;                                     ///< height of the heel at rest
+    float ball_height = 0;                                ///< and of the ball
+    Vec3 knee_axis;                                            ///< the axis about which the knee bends, in the hip's frame
+};
+
+/// How feet are held.
+struct CompiledFeet {
+    std::vector<CompiledLeg> legs; ///< none where feet are not held
+    CodeRange planted;
+    double most = 0;    ///< metres
+    double release = 0; ///< seconds
+};
+
+struct CharacterData {
+    Rig rig;
+    AlignedFloats rest;                      ///< [tx ty tz (sx sy sz)][lane] of the rest pose
+    std::vector<MovedJoint> moved;           ///< by joint, its translation first
+    std::vector<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
+    std::vector<std::int16_t> parents;       ///< a joint each
+    std::vector<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
+    std::vector<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
+    AlignedFloats inverse_bind;              ///< [joint][16]
+    bool travels = false;                    ///< some clip's way was taken out of its pose
+    bool scales = false;                     ///< some joint's scale is not 1 in the rest pose or in a clip
+    std::vector<SampledClip> clips;
+    std::vector<std::string> number_tracks; ///< names of the numbers that come along with clips
+    std::vector<ParameterInfo> parameters;
+    MotionTable motions;
+    std::vector<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
+    std::vector<AlignedFloats> masks;   ///< a weight a lane
+    std::vector<CompiledCursor> cursors;
+    CompiledFeet feet;
+    std::vector<Instruction> code;
+    std::vector<ComputedParameter> computed; ///< each after what it needs
+    std::vector<CompiledSignal> signals;
+    std::vector<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
+    std::vector<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
+    std::vector<std::uint16_t> smoothed_of; ///< a slot each: index into `smoothed`
+    std::vector<CompiledState> states;
+    std::vector<CompiledTransition> transitions;
+    std::vector<Threshold> thresholds;
+    std::vector<CompiledPick> picks;
+    std::vector<CompiledChoose> chooses;
+    std::vector<ClipEvents> clip_events;   ///< a clip each
+    std::vector<float> state_values;       ///< [node][value]
+    std::vector<std::uint8_t> state_gives; ///< [node][value]: whether the state itself says so, or one around it
+    std::vector<CompiledLead> leads;
+    std::vector<CompiledForbid> forbidden;
+    std::vector<CompiledLayer> layers;      ///< the lowest first
+    std::vector<std::uint8_t> decide_order; ///< of the layers
+    bool some_layer_hides = false;          ///< all that is below it
+    PerformerLayout layout;
+
+    // For people.
+    std::vector<LayerInfo> layer_info;
+    std::vector<StateInfo> state_info;
+    std::vector<TransitionInfo> transition_info;
+    std::vector<ValueInfo> value_info;
+    std::vector<std::string> mark_names, span_names;
+    std::vector<ClipInfo> clip_info;
+    CharacterNotes notes;
+
+    /// Index of the first of `moved` at or after a lane that begins such a block.
+    [[nodiscard]] std::size_t first_moved(std::size_t lane) const { return moved_before[lane / lane_padding]; }
+    /// Those of `moved` within a window.
+    [[nodiscard]] std::span<const MovedJoint> moved_in(Window window) const {
+        const std::size_t first = first_moved(window.first);
+        return {moved.data() + first, first_moved(window.end()) - first};
+    }
+    /// The leaves of a state's motion.
+    [[nodiscard]] const Leaf* leaves_of(const CompiledState& state) const {
+        return motions.leaves.data() + state.facts.first_leaf;
+    }
+    [[nodiscard]] std::span<const Instruction> instructions(CodeRange range) const {
+        return {code.data() + range.first, range.count};
+    }
+    /// How long a transition fades, where its expression reads `inputs`.
+    [[nodiscard]] double fade_seconds(const CompiledTransition& transition, const ExpressionInputs& inputs) const {
+        if (transition.fade_by.empty()) { return transition.fade; }
+        const auto fade = double(evaluate(instructions(transition.fade_by), inputs));
+        return std::isfinite(fade) ? std::clamp(fade, 0.0, longest_fade) : 0;
+    }
+};
+
+} // namespace gait::detail

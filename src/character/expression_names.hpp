@@ -1,0 +1,49 @@
+/// The names that expressions of a character may speak of.
+#pragma once
+
+#include "character/expression.hpp"
+#include "gait/parameter_kind.hpp"
+
+#include <cstdint>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace gait::detail {
+
+/// What a parameter is to expressions.
+[[nodiscard]] constexpr ValueType value_type_of(ParameterKind kind) {
+    switch (kind) {
+    case ParameterKind::number:
+    case ParameterKind::angle:
+        break;
+    case ParameterKind::flag:
+        return ValueType::flag;
+    case ParameterKind::choice:
+        return ValueType::choice;
+    case ParameterKind::signal:
+        return ValueType::signal;
+    }
+    return ValueType::number;
+}
+
+/// A parameter as an expression sees it.
+struct ExpressionName {
+    std::string name;
+    ValueType type = ValueType::number;
+    bool angle = false;                   ///< a number that wraps
+    std::vector<std::string> values = {}; ///< of a choice
+};
+
+struct ExpressionNames {
+    std::vector<ExpressionName> parameters; ///< in slot order
+    std::vector<std::string> layers = {};   ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
+    std::map<std::string, std::uint16_t> layer_slots = {}; ///< where an answer of a layer stands: see `layer_key`
+
+    /// What is asked of a layer, as `layer_slots` has it: whether it is in `state`, or a reading where that is empty.
+    [[nodiscard]] static std::string layer_key(std::size_t layer, const std::string& state, Reading reading) {
+        return std::to_string(layer) + " " + state + " " + std::to_string(state.empty() ? int(reading) : 0);
+    }
+};
+
+} // namespace gait::detail

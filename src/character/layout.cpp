@@ -1,0 +1,58 @@
+#include "character/layout.hpp"
+
+#include "math/aligned.hpp"
+
+namespace gait::detail {
+
+PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
+    PerformerLayout layout;
+    layout.lanes = round_up(needs.joints, lane_padding);
+    layout.sign_words = (layout.lanes + 31) / 32;
+    layout.parameter_count = needs.parameters;
+    layout.pose_rows = needs.scales ? 10 : 7;
+
+    std::size_t end = sizeof(PerformerHeader);
+    const auto place = [&](std::size_t size, std::size_t alignment) {
+        const std::size_t offset = round_up(end, alignment);
+        end = offset + size;
+        return offset;
+    };
+    const auto place_all = [&]<typename Value>(std::size_t count, Value) {
+        return place(count * sizeof(Value), alignof(Value));
+    };
+    layout.smoothed_states = place_all(needs.smoothed, SmoothedState{});
+    layout.memory = place_all(needs.computed, double{});
+    layout.signals = place_all(needs.signals, SentSignal{});
+    layout.deals = place_all(needs.picks, Deal{});
+    layout.cursor_states = place_all(needs.cursors, CursorState{});
+    layout.cursors = place_all(needs.cursors, PlanePoint{});
+    layout.feet = place_all(needs.legs, PlantedFoot{});
+    layout.raw = place_all(needs.parameters, float{});
+    layout.smoothed = place_all(needs.parameters, float{});
+    layout.resumes = place_all(needs.resumes, std::uint16_t{});
+    for (const LayerNeeds& own : needs.layers) {
+        LayerLayout layer;
+        layer.most_playing = own.playing;
+        layer.most_terms = own.terms;
+        layer.header = place_all(1, LayerHeader{});
+        layer.term_states = place_all(most_instances * own.terms, TermState{});
+        layer.playhead_bytes = own.playing * sizeof(Playhead);
+        layer.playheads = place_all(most_instances * own.playing, Playhead{});
+        layer.terms = place_all(most_instances * own.terms, float{});
+        layer.velocity_corrections = place_all(most_instances, VelocityCorrection{});
+        layer.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
+        layer.offset_move = place_all(2 * 3 * needs.moved, float{});
+        layer.value_offset = place_all(needs.values, float{});
+        const std::size_t first = own.first_joint / lane_padding * lane_padding;
+        layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
+        layer.hemispheres = place_all(2 * layer.reach.lanes, std::int8_t{});
+        layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
+        layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
+        layout.layers.push_back(layer);
+    }
+    layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);
+    layout.bytes = round_up(end, cache_line);
+    return layout;
+}
+
+} // namespace gait::detail

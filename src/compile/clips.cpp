@@ -1,0 +1,207 @@
+/// What the clips themselves tell the compile step: their speed, their footfalls, and what they are turned round.
+#include "character/travel_path.hpp"
+#include "compile/context.hpp"
+#include "math/rotations.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace gait::detail {
+
+const ClipMeasure& CompileContext::measure(std::uint16_t clip) {
+    const auto known = measures_.find(clip);
+    if (known != measures_.end()) { return known->second; }
+    std::vector<std::string> ankles;
+    for (const Text& ankle : document.feet.ankles) { ankles.push_back(ankle.value); }
+    return measures_[clip] = measure_clip(prepared[clip].source, *assets.rig, ankles);
+}
+
+CompileContext::OwnMotion CompileContext::own_motion(std::uint16_t clip) {
+    const PreparedClip& own = prepared[clip];
+    if (own.travel.travels && own.source.seconds > 0) {
+        // The way's own length along itself, for a clip that turns as it goes.
+        const BodyStep way = travel_between(own.travel, 0, 1);
+        return {-way.x / own.source.seconds, way.z / own.source.seconds};
+    }
+    const ClipMeasure& measured = measure(clip);
+    const double radians = measured.direction / degrees_per_radian;
+    return {measured.speed * std::sin(radians), measured.speed * std::cos(radians)};
+}
+
+std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Leaf& a, const Leaf& b) {
+    const std::array<std::uint16_t, 4> key{a.clip, b.clip, a.synced ? a.warp : a.clip, b.synced ? b.warp : b.clip};
+    if (const auto known = halves_.find(key); known != halves_.end()) { return known->second; }
+    std::optional<OwnMotion>& result = halves_[key];
+    struct Half {
+        const ClipSource* source;
+        PhaseWarp warp;
+        double rate; ///< strides a second
+        bool steps;
+    };
+    std::array<Half, 2> halves;
+    const std::array<const Leaf*, 2> leaves{&a, &b};
+    int strides = 1;
+    double cadence = 0, stepping = 0;
+    for (std::size_t h = 0; h < 2; ++h) {
+        const ClipSource& source = prepared[leaves[h]->clip].source;
+        if (!(source.seconds > 0)) { return std::nullopt; }
+        const bool warped = leaves[h]->synced && leaves[h]->warp != no_index;
+        halves[h] = {&source, warped ? data->motions.warps[leaves[h]->warp] : PhaseWarp(), 0, leaves[h]->synced};
+        halves[h].rate = halves[h].warp.strides() / source.seconds;
+        if (!leaves[h]->synced) { continue; }
+        strides = std::lcm(strides, halves[h].warp.strides());
+        cadence += halves[h].rate;
+        stepping += 1;
+    }
+    // Of two that do not keep step nothing is steady.
+    if (stepping == 0) { return result; }
+    cadence /= stepping;
+    constexpr int samples_a_stride = 120;
+    const int samples = samples_a_stride * strides;
+    const Rig& rig = *assets.rig;
+    const std::vector<Transform> rest = rest_pose(rig);
+    ClipSource both;
+    both.seconds = strides / cadence;
+    both.tracks.resize(rig.joints.size());
+    for (const Joint& joint : rig.joints) { both.joints.push_back(joint.name); }
+    // At even phases, each at the time at which the clips' clock has it: the mean of the strides' own times.
+    double seconds_a_stride = 0;
+    for (const Half& half : halves) { seconds_a_stride += half.steps ? 1 / half.rate : 0; }
+    double start = 0;
+    for (int i = 0; i <= samples; ++i) {
+        const double phase = double(i) / samples_a_stride;
+        double reading = 0;
+        std::array<std::vector<Transform>, 2> poses;
+        for (std::size_t h = 0; h < 2; ++h) {
+            const Half& half = halves[h];
+            const double place = half.steps ? half.warp.place(phase) : 0;
+            if (half.steps) { reading += half.source->seconds * place; }
+            const double within = i == samples && half.warp.even() ? place : place - std::floor(place);
+            poses[h] = pose_at(*half.source, rest, std::min(within, 1.0) * half.source->seconds);
+        }
+        reading /= seconds_a_stride * cadence;
+        if (i == 0) { start = reading; }
+        for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+            const Quat one = poses[0][j].rotation, other = on_side_of(one, poses[1][j].rotation);
+            Quat turn = normalized({one.x + other.x, one.y + other.y, one.z + other.z, one.w + other.w});
+            auto& turns = both.tracks[j].rotation.values;
+            if (!turns.empty()) { turn = on_side_of(turns.back(), turn); }
+            both.tracks[j].rotation.times.push_back(reading - start);
+            turns.push_back(turn);
+            both.tracks[j].translation.times.push_back(reading - start);
+            both.tracks[j].translation.values.push_back((poses[0][j].translation + poses[1][j].translation) * 0.5F);
+        }
+    }
+    const ClipMeasure measured = measure_clip(both, rig);
+    if (measured.steps_a_minute > 0) {
+        const double radians = measured.direction / degrees_per_radian;
+        result = OwnMotion{measured.speed * std::sin(radians), measured.speed * std::cos(radians)};
+    }
+    return result;
+}
+
+const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
+    const auto known = footfalls_.find(clip);
+    if (known != footfalls_.end()) { return known->second; }
+    std::vector<Footfall>& found = footfalls_[clip];
+    const PreparedClip& own = prepared[clip];
+    if (!(own.source.seconds > 0)) { return found; }
+    const auto add = [&](bool right, double at) {
+        found.push_back({std::uint8_t(right ? 1 : 0), std::clamp(at / own.source.seconds, 0.0, 1.0)});
+    };
+    // Turned round in time a foot comes down where it lifted off.
+    const bool reversed = clip_definitions[clip]->reverse;
+    for (const ClipMark& mark : own.marks) {
+        for (const bool right : {false, true}) {
+            const std::string name = right ? "right" : "left";
+            if (mark.name == name + (reversed ? "_up" : "_down")) { add(right, mark.at); }
+        }
+    }
+    // A mark for one foot alone is there for something else.
+    const auto marks = [&](std::uint8_t foot) {
+        return std::any_of(found.begin(), found.end(), [&](const Footfall& f) { return f.foot == foot; });
+    };
+    if (marks(0) && marks(1)) { return found; }
+    found.clear();
+    for (const FootMeasure& foot : measure(clip).feet) {
+        if (foot.down >= 1) { continue; } // it never leaves the ground
+        for (const Contact& contact : foot.contacts) { add(foot.side != "left", contact.strike); }
+    }
+    return found;
+}
+
+std::vector<FootDown> CompileContext::downs(std::uint16_t clip) {
+    std::vector<FootDown> downs;
+    const double seconds = prepared[clip].source.seconds;
+    const std::vector<FootMeasure>& feet = measure(clip).feet;
+    for (std::size_t f = 0; f < feet.size(); ++f) {
+        if (feet[f].down >= 1 || !(seconds > 0)) {
+            if (feet[f].down > 0) { downs.push_back({std::uint8_t(f), 0, 1}); }
+            continue;
+        }
+        for (const Contact& contact : feet[f].contacts) {
+            const double from = contact.strike / seconds, to = contact.lift_off / seconds;
+            downs.push_back({std::uint8_t(f), from, to < from ? to + 1 : to});
+        }
+    }
+    return downs;
+}
+
+std::string CompileContext::footfall_words(std::uint16_t clip) {
+    std::vector<Footfall> all = footfalls(clip);
+    std::sort(all.begin(), all.end(), [](const Footfall& a, const Footfall& b) { return a.at < b.at; });
+    std::string words;
+    for (const Footfall& footfall : all) {
+        words += (words.empty() ? "" : ", ") + std::string(footfall.foot == 0 ? "left" : "right");
+    }
+    return words;
+}
+
+std::uint16_t CompileContext::warp(std::uint16_t clip) {
+    const auto known = warps_.find(clip);
+    if (known != warps_.end()) { return known->second; }
+    const auto through = PhaseWarp::through(footfalls(clip));
+    if (!through) { return warps_[clip] = no_index; }
+    data->motions.warps.push_back(*through);
+    return warps_[clip] = std::uint16_t(data->motions.warps.size() - 1);
+}
+
+std::uint16_t CompileContext::turned_clip(std::uint16_t clip, bool mirror, bool reverse) {
+    if (prepared.empty() || (!mirror && !reverse)) { return clip; }
+    const std::array<std::uint16_t, 3> key{clip, std::uint16_t(mirror), std::uint16_t(reverse)};
+    const auto known = turned_.find(key);
+    if (known != turned_.end()) { return known->second; }
+    ClipDefinition& turned = turned_definitions_.emplace_back(*clip_definitions[clip]);
+    turned.mirror = turned.mirror != mirror;
+    turned.reverse = turned.reverse != reverse;
+    turned.name.value += mirror && reverse ? ", mirrored and reversed" : mirror ? ", mirrored" : ", reversed";
+    DiagnosticSink said_already(document.files());
+    const auto source = assets.clips.find(clip_names[clip]);
+    prepared.push_back(source == assets.clips.end()
+                           ? PreparedClip{}
+                           : prepare_clip(source->second, *assets.rig, turned, mirrored_joints, said_already));
+    clip_definitions.push_back(&turned);
+    name_events_of(prepared.back());
+    return turned_[key] = std::uint16_t(prepared.size() - 1);
+}
+
+std::uint16_t CompileContext::additive(std::uint16_t clip, std::uint16_t against) {
+    const std::array<std::uint16_t, 2> wanted{clip, against};
+    const auto known = std::find(additives.begin(), additives.end(), wanted);
+    if (known != additives.end()) { return std::uint16_t(known - additives.begin()); }
+    additives.push_back(wanted);
+    return std::uint16_t(additives.size() - 1);
+}
+
+void CompileContext::name_events_of(const PreparedClip& clip) {
+    const auto add = [](std::vector<std::string>& names, const std::string& name) {
+        if (std::find(names.begin(), names.end(), name) == names.end()) { names.push_back(name); }
+    };
+    for (const ClipMark& mark : clip.marks) { add(data->mark_names, mark.name); }
+    for (const ClipSpan& span : clip.spans) { add(data->span_names, span.name); }
+}
+
+} // namespace gait::detail

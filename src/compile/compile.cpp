@@ -1,0 +1,488 @@
+#include "gait/compile.hpp"
+
+#include "clip/additive_clip.hpp"
+#include "clip/sample_clip.hpp"
+#include "compile/feet.hpp"
+#include "compile/layers.hpp"
+#include "compile/mask_weights.hpp"
+#include "compile/one_shots.hpp"
+#include "compile/parameters.hpp"
+#include "math/pose_kernels.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace gait {
+using namespace detail;
+namespace {
+
+constexpr double default_blend_smoothing = 0.1; ///< seconds
+constexpr std::size_t most_entries = 60'000;    ///< of anything that a 16-bit index counts
+
+class Compiler {
+public:
+    Compiler(const Document& document, const Assets& assets, std::size_t own_layers) : context_(document, assets) {
+        context_.first_one_shots = own_layers;
+    }
+
+    Compiled run() {
+        check_tolerance();
+        compile_parameters(context_);
+        collect_clips();
+        if (assets_.rig && rig_is_sound()) { prepare_clips(); }
+        name_clip_events();
+        compile_masks();
+        compile_feet(context_);
+        if (document_.layers.empty()) {
+            sink_.error({}, "missing-layer", "nothing is played yet; add a layer with a machine", "layers");
+        } else {
+            MotionCompiler motions(context_);
+            compile_layers(context_, motions);
+        }
+        order_computed(context_);
+        if (!assets_.rig && document_.rig.empty()) {
+            if (document_.source.empty()) {
+                sink_.error(document_.rig.place, "missing-rig", "there is no rig; give one in the assets", "rig");
+            }
+        }
+        check_sizes();
+        Compiled result;
+        const auto& names = context_.clip_names;
+        const bool complete = assets_.rig && std::all_of(names.begin(), names.end(), [&](const auto& name) {
+                                  return assets_.clips.contains(name);
+                              });
+        if (!has_errors(sink_.list()) && complete) { result.character = finish(); }
+        result.diagnostics = sink_.take();
+        return result;
+    }
+
+private:
+    void check_tolerance() {
+        if (!(document_.tolerance.value > 0) || document_.tolerance.value > 1000) {
+            sink_.error(document_.tolerance.place, "wrong-range",
+                        fmt::format("the tolerance is more than 0 millimetres and at most 1000; found {}",
+                                    document_.tolerance.value),
+                        "tolerance");
+        }
+    }
+
+    void collect_clips() {
+        std::set<std::string> seen;
+        for (const ClipDefinition& definition : document_.clips) {
+            const std::string& name = definition.name.value;
+            if (!seen.insert(name).second) {
+                sink_.error(definition.name.place, "doubled-name", fmt::format("two clips are called '{}'", name),
+                            "clips." + name);
+                continue;
+            }
+            context_.clip_names.push_back(name);
+            context_.clip_definitions.push_back(&definition);
+            if (!assets_.clips.contains(name) && !assets_.failed.contains(name)) {
+                sink_.error(definition.name.place, "missing-clip",
+                            fmt::format("clip '{}' is not among the assets", name), "clips." + name);
+            }
+        }
+    }
+
+    void check_sizes() {
+        const auto check = [&](std::size_t count, std::string_view what) {
+            if (count > most_entries) {
+                sink_.error({}, "too-many", fmt::format("{} {} and {} are possible", count, what, most_entries),
+                            std::string(what));
+            }
+        };
+        check(data_->states.size(), "states");
+        check(data_->transitions.size(), "transitions");
+        check(data_->parameters.size() + context_.hidden.size(), "parameters");
+        check(context_.clip_names.size(), "clips");
+        check(context_.most_leaves, "clips in one motion");
+    }
+
+    [[nodiscard]] bool rig_is_sound() {
+        const auto& joints = assets_.rig->joints;
+        if (joints.empty() || joints.size() > most_entries) {
+            sink_.error({}, "wrong-rig", fmt::format("the rig has {} joints", joints.size()), "rig");
+            return false;
+        }
+        for (std::size_t j = 0; j < joints.size(); ++j) {
+            if (joints[j].parent >= int(j)) {
+                sink_.error({}, "wrong-rig", fmt::format("joint '{}' stands before its parent", joints[j].name), "rig");
+                return false;
+            }
+        }
+        return true;
+    }
+
+    /// Cuts, mirrors and so on what the document names; needs the rig.
+    void prepare_clips() {
+        context_.mirrored_joints = mirror_pairs(document_, *assets_.rig, sink_);
+        for (std::size_t c = 0; c < context_.clip_names.size(); ++c) {
+            const auto source = assets_.clips.find(context_.clip_names[c]);
+            context_.prepared.push_back(source == assets_.clips.end()
+                                            ? PreparedClip{}
+                                            : prepare_clip(source->second, *assets_.rig, *context_.clip_definitions[c],
+                                                           context_.mirrored_joints, sink_));
+        }
+    }
+
+    /// A weight a lane for each mask; needs the rig.
+    void compile_masks() {
+        std::set<std::string> seen;
+        for (const MaskDefinition& mask : document_.masks) {
+            const std::string path = "masks." + mask.name.value;
+            if (!seen.insert(mask.name.value).second) {
+                sink_.error(mask.name.place, "doubled-name", fmt::format("two masks are called '{}'", mask.name.value),
+                            path);
+            }
+        }
+        if (assets_.rig) {
+            data_->masks = mask_weights(document_.masks, *assets_.rig, context_.mirrored_joints, sink_);
+        }
+    }
+
+    /// Every name that some clip's marks and spans have. Mirrored clips have theirs mirrored, which needs the rig.
+    void name_clip_events() {
+        for (const PreparedClip& clip : context_.prepared) { context_.name_events_of(clip); }
+        if (!context_.prepared.empty()) { return; }
+        for (const ClipDefinition* clip : context_.clip_definitions) {
+            PreparedClip named;
+            for (const MarkDefinition& mark : clip->marks) { named.marks.push_back({mark.name.value, 0}); }
+            for (const SpanDefinition& span : clip->spans) { named.spans.push_back({span.name.value, 0, 0}); }
+            context_.name_events_of(named);
+        }
+    }
+
+    /// Marks, spans and footfalls of a clip, in cycles from its start.
+    [[nodiscard]] ClipEvents clip_events_of(std::uint16_t clip) {
+        ClipEvents moments;
+        const PreparedClip& prepared = context_.prepared[clip];
+        const double seconds = prepared.source.seconds;
+        const auto placed = [&](double at) { return seconds > 0 ? std::clamp(at / seconds, 0.0, 1.0) : 0.0; };
+        const auto index = [](const std::vector<std::string>& names, const std::string& name) {
+            return std::uint16_t(std::find(names.begin(), names.end(), name) - names.begin());
+        };
+        for (const ClipMark& mark : prepared.marks) {
+            moments.marks.push_back({index(data_->mark_names, mark.name), placed(mark.at)});
+        }
+        for (const ClipSpan& span : prepared.spans) {
+            moments.spans.push_back({index(data_->span_names, span.name), placed(span.from), placed(span.to)});
+        }
+        if (context_.wants_footfalls) { moments.footfalls = context_.footfalls(clip); }
+        if (!data_->feet.legs.empty()) { moments.downs = context_.downs(clip); }
+        return moments;
+    }
+
+    [[nodiscard]] SampledClip sampled(const PreparedClip& prepared, const ClipDefinition& definition) {
+        constexpr double number_rate = 60; // samples a second
+        SampledClip clip = sample_clip(prepared.source, data_->rig, definition.loop, document_.tolerance.value / 1000);
+        clip.name = definition.name.value;
+        clip.travel = prepared.travel;
+        for (const NumberTrack& track : prepared.source.numbers) {
+            auto& names = data_->number_tracks;
+            const auto known = std::find(names.begin(), names.end(), track.name);
+            NumberRow row;
+            row.number = std::uint16_t(known - names.begin());
+            if (known == names.end()) { names.push_back(track.name); }
+            const auto intervals = std::max(1, int(std::ceil(clip.seconds * number_rate)));
+            for (int i = 0; i <= intervals; ++i) {
+                row.values.push_back(number_at(track, clip.seconds * i / intervals));
+            }
+            clip.numbers.push_back(std::move(row));
+        }
+        return clip;
+    }
+
+    std::shared_ptr<const Character> finish() {
+        CharacterData& data = *data_;
+        data.rig = *assets_.rig;
+        for (const std::uint16_t p : context_.blend_parameters) {
+            if (!document_.parameters[p].smooth) { data.parameters[p].smooth = float(default_blend_smoothing); }
+        }
+        for (std::size_t c = 0; c < context_.prepared.size(); ++c) {
+            data.clips.push_back(sampled(context_.prepared[c], *context_.clip_definitions[c]));
+            data.clip_events.push_back(clip_events_of(std::uint16_t(c)));
+        }
+        align_signs(data.clips, data.rig.joints.size());
+        for (const auto& [clip, against] : context_.additives) {
+            data.additives.push_back(difference_of(data.clips[clip], data.clips[against], data.rig.joints.size()));
+        }
+        for (Leaf& leaf : data.motions.leaves) {
+            const ClipEvents& moments = data.clip_events[leaf.clip];
+            leaf.has_events = !moments.marks.empty() || !moments.spans.empty();
+            // The legs keep the time, not what is laid over or added.
+            leaf.keeps_time = leaf.synced && leaf.leads && leaf.rate > 0;
+            leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
+            leaf.frames = ClipFrames(*leaf.sampled);
+        }
+        for (CompiledCursor& cursor : data.cursors) {
+            cursor.smooth =
+                double(std::max(data.parameters[cursor.number].smooth, data.parameters[cursor.angle].smooth));
+            cursor.at_most = double(data.parameters[cursor.number].at_most);
+        }
+        data.travels =
+            std::any_of(data.clips.begin(), data.clips.end(), [](const auto& c) { return c.travel.travels; });
+        for (const SampledClip& clip : data.clips) {
+            ClipInfo info{clip.name, clip.seconds, clip.loops, clip.intervals, clip.bytes(), clip.travel.travels, {}};
+            if (info.travels) {
+                const BodyStep way = exponential(travel_between(clip.travel, 0, 1));
+                info.way = {way.x, way.y, way.z, -way.yaw * degrees_per_radian};
+            }
+            data.clip_info.push_back(info);
+        }
+        collect_rest_and_moved();
+        note_single_moves();
+        keep_true_twins();
+        note_what_frames_may_skip();
+        data.notes.names = context_.scope;
+        PerformerNeeds needs;
+        needs.joints = data.rig.joints.size();
+        needs.parameters = data.parameters.size() + context_.hidden.size();
+        for (std::size_t p = 0; p < data.parameters.size(); ++p) {
+            const ParameterInfo& info = data.parameters[p];
+            const bool follows = info.smooth > 0 || info.at_most > 0;
+            data.smoothed_of.push_back(follows ? std::uint16_t(data.smoothed.size()) : no_index);
+            if (follows) { data.smoothed.push_back(std::uint16_t(p)); }
+        }
+        needs.smoothed = data.smoothed.size();
+        needs.computed = data.computed.size();
+        needs.signals = data.signals.size();
+        needs.picks = data.picks.size();
+        needs.resumes = context_.resumes;
+        needs.values = data.value_info.size();
+        needs.cursors = data.cursors.size();
+        for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
+        needs.moved = data.moved.size();
+        needs.legs = data.feet.legs.size();
+        needs.scales = data.scales;
+        data.layout = PerformerLayout::make(needs);
+        return std::make_shared<const Character>(std::move(data_));
+    }
+
+    /// Most clips move one joint alone, the hips.
+    void note_single_moves() {
+        for (Leaf& leaf : data_->motions.leaves) {
+            const SparseRows& rows = leaf.sampled->moving_translations;
+            if (leaf.frames.moves != ClipFrames::has_moving_translations || rows.joints.size() != 1) { continue; }
+            leaf.moving = rows.values.data();
+            leaf.moving_at = rows.moved.front();
+        }
+    }
+
+    /// The nodes inside a node, itself the first: they stand in a row.
+    [[nodiscard]] std::size_t nodes_in(std::size_t node) const {
+        const auto& states = data_->states;
+        std::size_t end = node + 1;
+        while (end < states.size() && states[end].layer == states[node].layer &&
+               states[end].level > states[node].level) {
+            ++end;
+        }
+        return end - node;
+    }
+
+    /// Whether two nodes hold the same nodes in the same order, so that what is active in the one can go on in the other.
+    [[nodiscard]] bool are_twins(std::size_t a, std::size_t b) const {
+        const CharacterData& data = *data_;
+        const std::size_t count = nodes_in(a);
+        if (nodes_in(b) != count) { return false; }
+        const auto same_place = [&](std::uint16_t of_a, std::uint16_t of_b) {
+            return std::size_t(of_a) - a == std::size_t(of_b) - b;
+        };
+        for (std::size_t i = 0; i < count; ++i) {
+            const CompiledState &one = data.states[a + i], &other = data.states[b + i];
+            if (one.kind != other.kind || (i > 0 && !same_place(one.parent, other.parent))) { return false; }
+            if (one.kind == NodeKind::motion && one.motion != other.motion) { return false; }
+            if (one.kind == NodeKind::pick) {
+                const auto &of_one = data.picks[one.selector].entries, &of_other = data.picks[other.selector].entries;
+                const auto alike = [&](const auto& x, const auto& y) { return same_place(x.node, y.node); };
+                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), alike)) { return false; }
+            }
+            if (one.kind == NodeKind::choose) {
+                const auto &of_one = data.chooses[one.selector].nodes, &of_other = data.chooses[other.selector].nodes;
+                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), same_place)) {
+                    return false;
+                }
+            }
+        }
+        return true;
+    }
+
+    /// States share a motion that goes on from the one to the other only where they really are alike.
+    void keep_true_twins() {
+        std::map<std::uint16_t, std::size_t> first_of;
+        for (std::size_t node = 0; node < data_->states.size(); ++node) {
+            std::uint16_t& shared = data_->states[node].shared_motion;
+            if (shared == no_index) { continue; }
+            const auto [first, is_first] = first_of.try_emplace(shared, node);
+            if (!is_first && !are_twins(first->second, node)) { shared = no_index; }
+        }
+    }
+
+    /// What costs a frame nothing because it cannot happen.
+    void note_what_frames_may_skip() {
+        CharacterData& data = *data_;
+        for (CompiledState& state : data.states) {
+            const bool goes_on = state.kind == NodeKind::pick ||
+                                 (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index);
+            state.facts.decides = goes_on || state.transitions.count > 0;
+            note_what_decisions_hang_on(state);
+            if (state.kind != NodeKind::motion) { continue; }
+            const Motion& motion = data.motions.motions[state.motion];
+            const auto leaves = data.motions.leaves_of(motion);
+            const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
+            state.facts.first_leaf = motion.first_leaf;
+            state.facts.plain = !motion.nothing && !state.whole_body && motion.channel_count == 0 &&
+                          of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
+            state.facts.synced = motion.synced;
+            state.facts.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_events; });
+            state.facts.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
+                            of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
+            CompiledLayer& layer = data.layers[state.layer];
+            layer.has_terms = layer.has_terms || motion.term_count > 0;
+            layer.has_live_weights = layer.has_live_weights || hangs_on_inputs(motion);
+        }
+        for (CompiledLayer& layer : data.layers) {
+            const bool alike = layer.mode == LayerMode::replace && layer.space == LayerSpace::local,
+                       lowest = &layer == &data.layers.front();
+            layer.joins = alike || lowest;
+            layer.may_hide = alike && (layer.mask == no_index || layer.has_whole_body);
+            data.some_layer_hides = data.some_layer_hides || (layer.may_hide && !lowest);
+        }
+    }
+
+    /// What moves a state's decisions, and whether anything does but time and values.
+    void note_what_decisions_hang_on(CompiledState& state) {
+        const CharacterData& data = *data_;
+        const auto add_slots = [&](CodeRange code) {
+            for (const Instruction& instruction : data.instructions(code)) {
+                if (reads_parameter(instruction)) { state.facts.reads |= slot_set(instruction.slot); }
+            }
+        };
+        if (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index) {
+            state.facts.reads |= slot_set(data.chooses[state.selector].by);
+        }
+        // What another layer forbids hangs on that layer.
+        state.facts.poll_every_step =
+            state.kind == NodeKind::pick ||
+            std::any_of(data.forbidden.begin(), data.forbidden.end(),
+                        [&](const CompiledForbid& forbid) { return data.states[forbid.yields].layer == state.layer; });
+        for (std::size_t t = 0; t < state.transitions.count; ++t) {
+            const CompiledTransition& transition = data.transitions[state.transitions.first + t];
+            add_slots(transition.when);
+            add_slots(transition.fade_by);
+            if (transition.signal != no_index) { state.facts.reads |= slot_set(data.signals[transition.signal].slot); }
+            // Where clips are hangs on their rates and weights.
+            state.facts.poll_every_step = state.facts.poll_every_step || transition.at_end || transition.reads_state ||
+                                    transition.mark != no_index || transition.span != no_index;
+        }
+    }
+
+    /// Calls `visit(joint, row, moved)` for each translation and scale that some clip moves: `row` is the first of
+    /// three of the pose, `moved` where the clip keeps its place among all.
+    template <typename Visit> void each_moved(Visit visit) {
+        constexpr std::uint16_t translation = 4, scale = 7;
+        for (std::vector<SampledClip>* clips : {&data_->clips, &data_->additives}) {
+            for (SampledClip& clip : *clips) {
+                const auto visit_rows = [&](SparseRows& rows, std::uint16_t row) {
+                    rows.moved.resize(rows.joints.size());
+                    for (std::size_t i = 0; i < rows.joints.size(); ++i) { visit(rows.joints[i], row, rows.moved[i]); }
+                };
+                visit_rows(clip.still_translations, translation);
+                visit_rows(clip.moving_translations, translation);
+                visit_rows(clip.still_scales, scale);
+                visit_rows(clip.moving_scales, scale);
+                for (StepTrack& steps : clip.steps) {
+                    if (steps.target == StepTrack::Target::rotation) { continue; }
+                    visit(steps.joint, steps.target == StepTrack::Target::scale ? scale : translation, steps.moved);
+                }
+            }
+        }
+    }
+
+    /// Which translations and scales some clip moves; clips come to know where theirs stand among them.
+    void collect_moved() {
+        CharacterData& data = *data_;
+        std::map<std::pair<std::uint16_t, std::uint16_t>, std::uint16_t> places; // by joint and row
+        each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t&) { places[{joint, row}] = 0; });
+        data.moved_before.assign(round_up(data.rig.joints.size(), lane_padding) / lane_padding + 1, 0);
+        for (auto& [key, place] : places) {
+            const auto& [joint, row] = key;
+            const Transform& rest = data.rig.joints[joint].rest;
+            const bool scales = row >= 7;
+            const Vec3 at = scales ? rest.scale : rest.translation;
+            place = std::uint16_t(data.moved.size());
+            data.moved.push_back({joint, row, {at.x, at.y, at.z}});
+            data.scales = data.scales || scales;
+            for (std::size_t block = joint / lane_padding + 1; block < data.moved_before.size(); ++block) {
+                ++data.moved_before[block];
+            }
+        }
+        each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t& moved) { moved = places[{joint, row}]; });
+        for (CompiledLayer& layer : data.layers) {
+            layer.moves = layer.mask == no_index || layer.has_whole_body ||
+                          std::any_of(data.moved.begin(), data.moved.end(),
+                                      [&](const MovedJoint& moved) { return data.masks[layer.mask][moved.joint] > 0; });
+        }
+    }
+
+    void collect_rest_and_moved() {
+        CharacterData& data = *data_;
+        const std::size_t joints = data.rig.joints.size(), lanes = round_up(joints, lane_padding);
+        collect_moved();
+        for (const Joint& joint : data.rig.joints) {
+            data.scales = data.scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
+        }
+        std::vector<int> levels;
+        for (const Joint& joint : data.rig.joints) {
+            levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
+            data.level_order.push_back(std::uint16_t(levels.size() - 1));
+            data.parents.push_back(std::int16_t(joint.parent));
+            data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
+                                     std::end(joint.inverse_bind.elements));
+        }
+        std::stable_sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
+            const auto key = [&](std::uint16_t joint) {
+                return std::pair(joint / kernels::level_order_chunk, levels[joint]);
+            };
+            return key(a) < key(b);
+        });
+        // Where in the order each joint's matrix is needed last: by itself or by its last child.
+        std::vector<std::size_t> last_use(joints);
+        for (std::size_t i = 0; i < joints; ++i) {
+            const std::uint16_t joint = data.level_order[i];
+            last_use[joint] = i;
+            if (data.parents[joint] >= 0) { last_use[std::size_t(data.parents[joint])] = i; }
+        }
+        std::size_t done = 0;
+        for (std::size_t i = 0; i < joints; ++i) {
+            while (done < i && last_use[data.level_order[done]] < i) { ++done; }
+            data.done_before.push_back(std::uint16_t(done));
+        }
+        data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
+        for (std::size_t j = 0; j < joints; ++j) {
+            const Transform& rest = data.rig.joints[j].rest;
+            const std::array<float, 6> values{rest.translation.x, rest.translation.y, rest.translation.z,
+                                              rest.scale.x,       rest.scale.y,       rest.scale.z};
+            for (std::size_t row = 0; row < (data.scales ? 6U : 3U); ++row) {
+                data.rest[row * lanes + j] = values[row];
+            }
+        }
+    }
+
+    CompileContext context_;
+    const Document& document_ = context_.document;
+    const Assets& assets_ = context_.assets;
+    DiagnosticSink& sink_ = context_.sink;
+    std::unique_ptr<CharacterData>& data_ = context_.data;
+};
+
+} // namespace
+
+Compiled compile(const Document& document, const Assets& assets) {
+    if (document.one_shots.empty()) { return Compiler(document, assets, document.layers.size()).run(); }
+    return Compiler(with_one_shot_layers(document), assets, document.layers.size()).run();
+}
+
+} // namespace gait

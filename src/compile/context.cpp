@@ -1,0 +1,142 @@
+#include "compile/context.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <utility>
+
+namespace gait::detail {
+
+std::vector<std::string> names_of(const std::vector<ParameterInfo>& parameters) {
+    std::vector<std::string> names;
+    for (const ParameterInfo& p : parameters) { names.push_back(p.name); }
+    return names;
+}
+
+bool is_identifier(const std::string& name) {
+    const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; };
+    return !name.empty() && letter(name[0]) &&
+           std::all_of(name.begin(), name.end(), [&](char c) { return letter(c) || (c >= '0' && c <= '9'); });
+}
+
+const std::set<std::string>& reserved_words() {
+    static const std::set<std::string> words{"and", "or", "not", "true", "false", "yes", "no", "state", "raw", "is"};
+    return words;
+}
+
+void CompileContext::error(Place place, std::string code, std::string message, std::string path) {
+    const std::string where = place.line > 0 ? fmt::format("{}:{}:{}", place.file, place.line, place.column) : path;
+    if (!reported_.insert(where + " " + code + " " + message).second) { return; }
+    for (auto use = uses.rbegin(); use != uses.rend(); ++use) {
+        const bool here = use->place.line == place.line && use->place.file == place.file;
+        if (use->place.line == 0 || here) { continue; }
+        message += fmt::format(" (in '{}', used in line {})", use->name, use->place.line);
+    }
+    sink.error(place, std::move(code), std::move(message), std::move(path));
+}
+
+bool CompileContext::too_many(std::size_t count, const char* what) {
+    constexpr std::size_t most = 50'000;
+    if (count < most) { return false; }
+    const std::vector<Use> none;
+    const std::vector<Use> before = std::exchange(uses, none);
+    error({}, "too-many", fmt::format("all uses together make more than {} {}", most, what), what);
+    uses = before;
+    return true;
+}
+
+void CompileContext::unknown(Place place, const std::string& kind, const std::string& name,
+                             const std::vector<std::string>& known, std::string path) {
+    DiagnosticSink words(document.files());
+    words.unknown(place, kind, name, known);
+    const Diagnostic& found = words.list().front();
+    error(place, found.code, found.message, std::move(path));
+}
+
+CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateReadings readings,
+                                     const Arguments& arguments, const std::string& path) {
+    ExpressionScope own = scope;
+    for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
+    const auto at = [&](std::size_t offset) {
+        return text.place.line == 0 ? Place{}
+                                    : Place{text.place.line, text.place.column + int(offset), text.place.file};
+    };
+    own.look_at_layer = [&](std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
+        const std::string key = ExpressionScope::layer_key(layer, state, reading);
+        // Within one expression too: `own` knows only what others looked at.
+        if (const auto known = scope.layer_slots.find(key); known != scope.layer_slots.end()) { return known->second; }
+        HiddenParameter looks{state.empty() ? ParameterSource::layer_reading : ParameterSource::layer_state};
+        looks.layer = std::uint8_t(layer);
+        looks.state = Text(state, at(offset));
+        looks.node = std::uint16_t(reading);
+        const std::uint16_t slot = hide(std::move(looks));
+        scope.layer_slots[key] = slot;
+        return slot;
+    };
+    const ParsedExpression parsed = parse_expression(text.value, own, wanted);
+    if (parsed.error) {
+        error(at(parsed.error->offset), parsed.error->code, parsed.error->message, path);
+        return {};
+    }
+    if (parsed.reads_state && readings == StateReadings::refused) {
+        error(at(0), "wrong-reading",
+              fmt::format("'{}' speaks of a state, and this looks at parameters alone; compare 'state.' readings in a "
+                          "transition's 'when'",
+                          text.value),
+              path);
+        return {};
+    }
+    for (const ExpressionError& remark : parsed.remarks) {
+        const Place place = at(remark.offset);
+        const auto same = [&](const CharacterNotes::Remark& r) {
+            return r.place.line == place.line && r.place.column == place.column && r.message == remark.message;
+        };
+        if (std::none_of(data->notes.remarks.begin(), data->notes.remarks.end(), same)) {
+            data->notes.remarks.push_back({place, remark.code, remark.message});
+        }
+    }
+    return emit(parsed.code);
+}
+
+CodeRange CompileContext::weight(const Text& text, const Arguments& arguments, const std::string& path) {
+    ExpressionScope own = scope;
+    own.add_edge = nullptr; // this parse is only to see what it is
+    for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
+    const bool is_flag = !parse_expression(text.value, own, ValueType::flag).error;
+    return expression(text, is_flag ? ValueType::flag : ValueType::number, StateReadings::refused, arguments, path);
+}
+
+std::uint16_t CompileContext::hide(HiddenParameter added) {
+    hidden.push_back(std::move(added));
+    return std::uint16_t(data->parameters.size() + hidden.size() - 1);
+}
+
+CodeRange CompileContext::emit(const std::vector<Instruction>& code) {
+    std::string key;
+    for (const Instruction& i : code) { key += fmt::format("{} {} {:a};", int(i.operation), i.slot, i.value); }
+    const auto known = programs_.find(key);
+    if (known != programs_.end()) { return known->second; }
+    const CodeRange range{std::uint32_t(data->code.size()), std::uint32_t(code.size())};
+    data->code.insert(data->code.end(), code.begin(), code.end());
+    programs_[key] = range;
+    return range;
+}
+
+CodeRange CompileContext::joined(CodeRange first, CodeRange second, Operation operation) {
+    if (first.empty()) { return second; }
+    if (second.empty()) { return first; }
+    std::vector<Instruction> code;
+    for (const CodeRange range : {first, second}) {
+        const auto part = data->instructions(range);
+        code.insert(code.end(), part.begin(), part.end());
+    }
+    code.push_back({operation, 0, 0});
+    return emit(code);
+}
+
+CodeRange CompileContext::both(CodeRange first, CodeRange second) { return joined(first, second, Operation::both); }
+CodeRange CompileContext::product(CodeRange first, CodeRange second) {
+    return joined(first, second, Operation::multiply);
+}
+
+} // namespace gait::detail

@@ -1,0 +1,11 @@
+/// The legs of a rig, for feet that are held to the ground.
+#pragma once
+
+#include "compile/context.hpp"
+
+namespace gait::detail {
+
+/// Fills the character's feet from the document's `feet`; needs the rig.
+void compile_feet(CompileContext& context);
+
+} // namespace gait::detail

@@ -1,0 +1,42 @@
+/// A clip with the document's settings applied: cut, reversed, mirrored, its way taken out, its loop closed.
+#pragma once
+
+#include "character/travel_path.hpp"
+#include "diagnostics/sink.hpp"
+#include "gait/clip.hpp"
+#include "gait/document.hpp"
+
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace gait::detail {
+
+/// A mark and a span, in seconds of the clip as it plays.
+struct ClipMark {
+    std::string name;
+    double at = 0;
+};
+struct ClipSpan {
+    std::string name;
+    double from = 0, to = 0;
+};
+
+struct PreparedClip {
+    ClipSource source; ///< on the rig
+    TravelPath travel;
+    std::vector<ClipMark> marks; ///< in order of time
+    std::vector<ClipSpan> spans;
+};
+
+/// The joints (left, right) that change places in a mirrored clip: those found by name, under those the document names.
+/// Names that the rig lacks are said in `sink`.
+[[nodiscard]] std::vector<std::pair<int, int>> mirror_pairs(const Document& document, const Rig& rig,
+                                                            DiagnosticSink& sink);
+
+/// Applies `settings` to `source`, which lies on `rig`. `pairs` are the joints that mirror each other. What cannot be
+/// done is said in `sink`, and left out.
+[[nodiscard]] PreparedClip prepare_clip(const ClipSource& source, const Rig& rig, const ClipDefinition& settings,
+                                        const std::vector<std::pair<int, int>>& pairs, DiagnosticSink& sink);
+
+} // namespace gait::detail

@@ -1,0 +1,109 @@
+#include "gait/footprints.hpp"
+
+#include "rig/foot_points.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+namespace gait {
+using namespace detail;
+namespace {
+
+constexpr float near_ground = 0.01F;    ///< metres
+constexpr double slow = 0.15;           ///< metres a second, up or down
+constexpr double edge = 0.03;           ///< seconds at both ends that belong to the swing, and at least
+constexpr double edge_frames = 1.5;     ///< so many frames
+constexpr double shortest_print = 0.08; ///< seconds
+
+} // namespace
+
+struct Footprints::Watched {
+    /// A frame in which a foot was down.
+    struct Down {
+        double time = 0;
+        std::size_t point = 0; ///< heel or ball bears it
+        std::array<Vec3, 2> points;
+    };
+
+    explicit Watched(const Rig& rig) : points(rig) {
+        for (const Foot& foot : points.feet()) { names.push_back(foot.side == Side::left ? "left" : "right"); }
+        stretches.resize(names.size());
+        before.resize(names.size());
+    }
+
+    /// What a stretch of frames comes to; nothing when it is too short.
+    [[nodiscard]] std::optional<Footprint> print_of(std::size_t foot, const std::vector<Down>& stretch) const {
+        if (stretch.empty() || stretch.back().time - stretch.front().time < shortest_print) { return std::nullopt; }
+        Footprint print;
+        print.foot = foot;
+        print.from = stretch.front().time;
+        print.to = stretch.back().time;
+        const double frame = (print.to - print.from) / double(stretch.size() - 1);
+        const double swing = std::max(edge, edge_frames * frame);
+        const Down* start = nullptr;
+        for (const Down& down : stretch) {
+            if (down.time < print.from + swing || down.time > print.to - swing) { continue; }
+            if (start == nullptr) { print.place = down.points[down.point]; }
+            if (start == nullptr || start->point != down.point) { start = &down; }
+            const Vec3 moved = down.points[down.point] - start->points[down.point];
+            print.slide = std::max(print.slide, std::hypot(double(moved.x), double(moved.z)));
+        }
+        return print;
+    }
+
+    FootPoints points;
+    std::vector<std::string> names;
+    std::vector<std::vector<Down>> stretches; ///< a foot each, while it is down
+    std::vector<std::optional<Down>> before;  ///< a frame ago
+    std::vector<Footprint> over;
+};
+
+Footprints::Footprints(const Rig& rig) : watched_(std::make_unique<Watched>(rig)) {}
+Footprints::~Footprints() = default;
+Footprints::Footprints(Footprints&& other) noexcept = default;
+
+void Footprints::add(double time, std::span<const Transform> model_pose, const GroundPlace& place) {
+    const std::vector<Transform> model(model_pose.begin(), model_pose.end());
+    const Transform body = place.transform();
+    for (std::size_t f = 0; f < watched_->names.size(); ++f) {
+        Watched::Down now;
+        now.time = time;
+        now.points = watched_->points.at(f, model);
+        now.point = now.points[0].y <= now.points[1].y ? 0 : 1;
+        const float height = now.points[now.point].y;
+        const auto& before = watched_->before[f];
+        const double rising =
+            before && time > before->time ? double(height - before->points[now.point].y) / (time - before->time) : 0;
+        Watched::Down placed = now;
+        for (Vec3& point : placed.points) { point = body.translation + rotate(body.rotation, point); }
+        std::vector<Watched::Down>& stretch = watched_->stretches[f];
+        if (height < near_ground && std::fabs(rising) < slow) {
+            stretch.push_back(placed);
+        } else {
+            if (const auto print = watched_->print_of(f, stretch)) { watched_->over.push_back(*print); }
+            stretch.clear();
+        }
+        watched_->before[f] = now;
+    }
+}
+
+const std::vector<std::string>& Footprints::feet() const { return watched_->names; }
+
+std::vector<Footprint> Footprints::all() const {
+    std::vector<Footprint> prints = watched_->over;
+    for (std::size_t f = 0; f < watched_->stretches.size(); ++f) {
+        if (const auto print = watched_->print_of(f, watched_->stretches[f])) { prints.push_back(*print); }
+    }
+    std::stable_sort(prints.begin(), prints.end(), [](const auto& a, const auto& b) { return a.from < b.from; });
+    return prints;
+}
+
+double Footprints::worst_slide() const {
+    double worst = 0;
+    for (const Footprint& print : all()) { worst = std::max(worst, print.slide); }
+    return worst;
+}
+
+} // namespace gait

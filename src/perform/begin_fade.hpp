@@ -1,0 +1,23 @@
+/// How a motion comes in over those that play: all that hangs on a fade's style.
+#pragma once
+
+#include "perform/play.hpp"
+
+namespace gait::detail {
+
+/// Forgets the oldest `count` motions of a layer.
+void drop_oldest(Frame& frame, std::size_t count);
+
+/// The style in which `node` is faded in: an inertial fade stands for a change of the pose, not of the part of the body
+/// that the layer covers, which is cross-faded instead.
+[[nodiscard]] FadeStyle possible_style(const Frame& frame, std::uint16_t node, const Entrance& entrance);
+
+/// Before the motion is added: at most three play, so that there is room for it. A cut forgets them all; the oldest of
+/// four is folded into the layer's offset.
+void make_room(Frame& frame, double fade);
+/// Before it is added: those that play go on as the style says.
+void leave_behind(Frame& frame, FadeStyle style);
+/// After it was added, as the newest.
+void begin_fade(Frame& frame, FadeStyle style);
+
+} // namespace gait::detail

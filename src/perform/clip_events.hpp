@@ -1,0 +1,34 @@
+/// The marks and spans of clips that play: what is passed becomes events, and is seen by transitions that wait for it.
+#pragma once
+
+#include "perform/frame.hpp"
+#include "perform/phase_clock.hpp"
+
+namespace gait::detail {
+
+/// A stretch that a clip of an instance plays, positions in cycles.
+struct Played {
+    std::size_t instance = 0;
+    const Playhead* playhead = nullptr;
+    double from = 0, to = 0;           ///< beyond 0 to 1 where a loop comes round
+    double seconds = 0;                ///< how long it takes
+    bool first = false;                ///< its first place counts as passed too
+    const PhaseClock* clock = nullptr; ///< when it keeps step: what tells how long that is, from `strides` on
+    double strides = 0;
+};
+
+/// Says what is passed over the stretch. The frame's time is still that of its beginning.
+void pass_clip_events(Frame& frame, const Played& played);
+
+/// A clip begins where it stands: marks there are passed and spans around it begin.
+void begin_clip_events(Frame& frame, std::size_t instance, const Playhead& playhead);
+
+/// A clip plays no longer: the spans that it is inside of end.
+void end_clip_events(Frame& frame, std::size_t instance, const Playhead& playhead);
+/// The same for every clip of an instance that has weight.
+void end_clip_events(Frame& frame, std::size_t instance);
+
+/// Says that something happens to a state, `after` seconds from now.
+void say(Frame& frame, EventKind kind, std::uint16_t state, double after = 0);
+
+} // namespace gait::detail

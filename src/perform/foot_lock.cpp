@@ -1,0 +1,380 @@
+#include "perform/foot_lock.hpp"
+
+#include "math/springs.hpp"
+#include "perform/playheads.hpp"
+#include "perform/shares.hpp"
+#include "math/rotations.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace gait::detail {
+namespace {
+
+constexpr double edge = 0.03;         ///< seconds around a contact over which it comes and goes
+constexpr float held_below = 0.012F;  ///< metres: lower than this a foot that is down is held in full
+constexpr float free_above = 0.035F;  ///< and higher not at all
+constexpr float sole = 0.005F;        ///< metres between heel and ball over which one hands over to the other
+constexpr float straightest = 0.995F; ///< of its length: a leg all but straight would snap as it bends
+constexpr float most_yaw = 0.8F;      ///< radians that a foot is held from where it points
+constexpr float most_on_ball = 0.9F;  ///< radians that a foot rolls over its ball
+constexpr float most_on_heel = 0.4F;  ///< and over its heel
+constexpr float dragging = 0.002F;    ///< metres beyond its leg's reach: from there on a foot steps
+constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
+constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
+constexpr float at_rest_yaw = 0.3F;   ///< and radians
+constexpr float still_speed = 0.05F;  ///< a second, of both: slower is standing
+constexpr float rests_for = 0.3F;     ///< seconds for which it stands off before it steps back
+
+float smooth_step(float from, float to, float value) {
+    const float t = std::clamp((value - from) / (to - from), 0.0F, 1.0F);
+    return t * t * (3 - 2 * t);
+}
+
+/// A vector turned about +Y.
+Vec3 turned(Vec3 v, float yaw) {
+    const float c = std::cos(yaw), s = std::sin(yaw);
+    return {c * v.x + s * v.z, v.y, -s * v.x + c * v.z};
+}
+
+float yaw_of(Vec3 v) { return std::atan2(v.x, v.z); }
+
+float wrapped_radians(float angle) { return std::remainder(angle, float(2 * pi)); }
+
+/// The shortest turn from one direction to another, neither of length zero.
+Quat shortest_turn(Vec3 from, Vec3 to) {
+    const Vec3 axis = cross(from, to);
+    return normalized({axis.x, axis.y, axis.z, dot(from, to) + length(from) * length(to)});
+}
+
+/// The pose of the block, joint by joint.
+class BlockPose {
+public:
+    BlockPose(const CharacterData& data, const PerformerBlock& block) : data_(data), rows_(block.pose()) {}
+
+    [[nodiscard]] Transform local(std::size_t joint) const {
+        const auto row = [&](std::size_t r) { return rows_[r * data_.layout.lanes + joint]; };
+        Transform t{{row(0), row(1), row(2), row(3)}, {row(4), row(5), row(6)}, {1, 1, 1}};
+        if (data_.scales) { t.scale = {row(7), row(8), row(9)}; }
+        return t;
+    }
+    [[nodiscard]] Transform model(int joint) const {
+        if (joint < 0) { return {}; }
+        Transform t = local(std::size_t(joint));
+        for (int up = data_.parents[std::size_t(joint)]; up >= 0; up = data_.parents[std::size_t(up)]) {
+            t = local(std::size_t(up)) * t;
+        }
+        return t;
+    }
+    /// Gives a joint this rotation in model space, its parent's being `parent`; it stays on its hemisphere.
+    void turn_to(std::size_t joint, Quat model, Quat parent) {
+        set_turn(joint, on_side_of(local(joint).rotation, normalized(conjugate(parent) * model)));
+    }
+    /// Gives it its own turn.
+    void set_turn(std::size_t joint, Quat own) {
+        const std::array<float, 4> values{own.x, own.y, own.z, own.w};
+        for (std::size_t r = 0; r < 4; ++r) { rows_[r * data_.layout.lanes + joint] = values[r]; }
+    }
+    [[nodiscard]] int parent(std::size_t joint) const { return data_.parents[joint]; }
+
+private:
+    const CharacterData& data_;
+    float* rows_;
+};
+
+/// The part of the playing clips, by weight, in which a leg's foot is down.
+float down_part(const CharacterData& data, const PerformerBlock& block, std::size_t leg) {
+    const LayerHeader& layer = block.layer();
+    const auto shares = instance_shares(layer, {});
+    double down = 0, all = 0;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        const auto leaves = leaves_of(data, instance);
+        for (const Playhead& playhead : block.playing(instance)) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const double weight = double(shares[i]) * double(playhead.weight);
+            if (!(weight > 0) || !leaf.leads) { continue; }
+            all += weight;
+            const double position = place_of(data, layer, instance, leaf, playhead).position;
+            const double reach = edge * leaf.rate;
+            double own = 0;
+            for (const FootDown& stretch : data.clip_events[leaf.clip].downs) {
+                if (stretch.leg != leg) { continue; }
+                // How far inside the stretch, from this round's place and its neighbours'.
+                for (const double round : {-1.0, 0.0, 1.0}) {
+                    if (round != 0 && !leaf.loops) { continue; }
+                    const double inside = std::min(position + round - stretch.from, stretch.to - position - round);
+                    own =
+                        std::max(own, reach > 0 ? std::clamp(1 + inside / reach, 0.0, 1.0) : (inside >= 0 ? 1.0 : 0.0));
+                }
+            }
+            down += weight * own;
+        }
+    }
+    return all > 0 ? float(down / all) : 0;
+}
+
+/// A leg in model space.
+struct Leg {
+    Transform hip, knee, ankle, toes;
+    Vec3 heel, ball; ///< where they touch the ground
+};
+
+Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
+    Leg leg;
+    leg.hip = pose.model(int(joints.hip));
+    leg.knee = pose.model(int(joints.knee));
+    leg.ankle = pose.model(int(joints.ankle));
+    leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.model(int(joints.toes));
+    leg.heel = leg.ankle.translation + rotate(leg.ankle.rotation, joints.heel);
+    leg.ball = leg.toes.translation + rotate(leg.toes.rotation, joints.ball);
+    return leg;
+}
+
+/// How a foot is laid: where its ankle is, and how it is turned from where its clips have it.
+struct Footing {
+    Vec3 ankle;
+    float yaw = 0;   ///< radians about +Y
+    float pitch = 0; ///< radians about the foot's own axis to the left: the heel goes up about the ball
+    bool on_ball = false;
+    bool dragged = false; ///< it is farther off than the leg reaches
+};
+
+/// A foot that the leg does not reach, laid flat, is rolled: over its ball when it stays behind, over its heel when it
+/// is ahead, as far as feet go; and beyond that it is dragged over the ground.
+class Reach {
+public:
+    explicit Reach(const Leg& leg) : leg_(leg) {
+        const float thigh = length(leg.knee.translation - leg.hip.translation);
+        const float shin = length(leg.ankle.translation - leg.knee.translation);
+        longest_ = std::max(length(leg.ankle.translation - leg.hip.translation), straightest * (thigh + shin));
+    }
+
+    [[nodiscard]] Footing footing(Vec3 ankle, float yaw) const {
+        Footing footing;
+        footing.ankle = ankle;
+        footing.yaw = yaw;
+        if (reaches(ankle)) { return footing; }
+        const Vec3 ahead = normalized_level(turned(leg_.ball - leg_.heel, yaw)), left{ahead.z, 0, -ahead.x};
+        // Where the hip stands over the foot: nothing is won by rolling when it is beside it.
+        const Vec3 over = normalized_level(leg_.hip.translation - ankle);
+        const float along = over.x * ahead.x + over.z * ahead.z;
+        footing.on_ball = along > 0;
+        const Vec3 pivot = ankle + turned((footing.on_ball ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw);
+        const auto rolled = [&](float pitch) {
+            return pivot + rotate(axis_angle(left, double(pitch) * degrees_per_radian), ankle - pivot);
+        };
+        // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
+        const Vec3 arm = ankle - pivot, to_hip = leg_.hip.translation - pivot;
+        const float nearest =
+            std::atan2(dot(left, cross(arm, to_hip)), dot(arm, to_hip) - dot(arm, left) * dot(to_hip, left));
+        float least = 0, pitch = footing.on_ball ? std::clamp(nearest, 0.0F, most_on_ball)
+                                                 : std::clamp(nearest, -most_on_heel, 0.0F);
+        if (reaches(rolled(pitch))) {
+            constexpr int halvings = 24;
+            for (int i = 0; i < halvings; ++i) {
+                const float middle = (least + pitch) / 2;
+                (reaches(rolled(middle)) ? pitch : least) = middle;
+            }
+        }
+        footing.pitch = pitch * smooth_step(0.3F, 0.7F, std::fabs(along));
+        footing.ankle = rolled(footing.pitch);
+        if (reaches(footing.ankle)) { return footing; }
+        const Vec3 out = footing.ankle - leg_.hip.translation;
+        const float across = std::sqrt(std::max(0.0F, longest_ * longest_ - out.y * out.y));
+        const float shorter = std::max(0.0F, 1 - across / std::max(1e-6F, std::hypot(out.x, out.z)));
+        footing.ankle = footing.ankle - Vec3{out.x * shorter, 0, out.z * shorter};
+        footing.dragged = std::hypot(out.x, out.z) * shorter > dragging;
+        return footing;
+    }
+
+private:
+    [[nodiscard]] bool reaches(Vec3 ankle) const { return length(ankle - leg_.hip.translation) <= longest_; }
+    [[nodiscard]] static Vec3 normalized_level(Vec3 v) {
+        const float across = std::hypot(v.x, v.z);
+        return across > 1e-6F ? Vec3{v.x / across, 0, v.z / across} : Vec3{1, 0, 0};
+    }
+    const Leg& leg_;
+    float longest_ = 0;
+};
+
+/// Bends the leg so that the foot is laid so.
+void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const Footing& footing) {
+    const Vec3 thigh = leg.hip.translation - leg.knee.translation, shin = leg.ankle.translation - leg.knee.translation;
+    const float a = length(thigh), b = length(shin);
+    if (!(a > 1e-4F) || !(b > 1e-4F)) { return; }
+    const auto angle_at = [&](float across) {
+        return std::acos(std::clamp((a * a + b * b - across * across) / (2 * a * b), -1.0F, 1.0F));
+    };
+    const float now = length(leg.ankle.translation - leg.hip.translation);
+    const float wanted = length(footing.ankle - leg.hip.translation);
+    Vec3 axis = cross(thigh, shin);
+    // A leg all but straight shows no plane; there it bends as knees do.
+    const Vec3 usual = rotate(leg.hip.rotation, joints.knee_axis) * -1.0F;
+    const float shown = length(axis) / (a * b);
+    axis = axis * (1 / (a * b)) + usual * std::max(0.0F, 0.02F - shown);
+    const Quat knee = axis_angle(axis, double(angle_at(wanted) - angle_at(now)) * degrees_per_radian);
+    const Vec3 bent = leg.knee.translation + rotate(knee, shin);
+    const Vec3 from = bent - leg.hip.translation, to = footing.ankle - leg.hip.translation;
+    if (!(length(from) > 1e-4F) || !(length(to) > 1e-4F)) { return; }
+    const Quat hip = shortest_turn(from, to);
+    const Quat above_knee = hip * pose.model(pose.parent(joints.knee)).rotation;
+    const Quat above_ankle = hip * (knee * pose.model(pose.parent(joints.ankle)).rotation);
+    const Quat yaw = axis_angle({0, 1, 0}, double(footing.yaw) * degrees_per_radian);
+    const Vec3 ahead = turned(leg.ball - leg.heel, footing.yaw);
+    const Quat pitch = axis_angle({ahead.z, 0, -ahead.x}, double(footing.pitch) * degrees_per_radian);
+    const Quat foot = pitch * (yaw * leg.ankle.rotation);
+    // The toes stay flat where the foot rolls over its ball.
+    if (footing.on_ball && joints.toes != joints.ankle) { pose.turn_to(joints.toes, yaw * leg.toes.rotation, foot); }
+    pose.turn_to(joints.ankle, foot, above_ankle);
+    pose.turn_to(joints.knee, hip * (knee * leg.knee.rotation), above_knee);
+    pose.turn_to(joints.hip, hip * leg.hip.rotation, pose.model(pose.parent(joints.hip)).rotation);
+}
+
+/// What a call knows of the step that led to it.
+struct Ground {
+    BodyStep moved; ///< the body
+    double dt = 0;  ///< seconds
+    bool goes_on = false;
+    float allowed = 0; ///< 0 to 1: how firmly feet may be held
+};
+
+/// Calls `set(component)` for each of x, z and yaw, and puts what it gives there.
+template <typename Set> void each_component(FootOffset& offset, Set set) {
+    for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
+        offset.*component = set(component);
+    }
+}
+
+/// Takes the foot along with the ground, as firmly as `held` says.
+void hold(PlantedFoot& foot, const CompiledLeg& joints, const Leg& leg, const Ground& ground, float held) {
+    const auto yaw = float(ground.moved.yaw);
+    const Vec3 way{float(ground.moved.x), 0, float(ground.moved.z)};
+    // Where heel and ball would have to be, seen from the body as it stands now.
+    const Vec3 heel = turned(foot.heel - way, -yaw), ball = turned(foot.ball - way, -yaw);
+    foot.off.yaw += held * wrapped_radians(yaw_of(ball - heel) - yaw_of(leg.ball - leg.heel) - foot.off.yaw);
+    const float heel_up = leg.heel.y - joints.ground, ball_up = leg.ball.y - joints.ball_height;
+    const float on_heel = 1 - smooth_step(-sole, sole, heel_up - ball_up);
+    const Vec3 ankle = leg.ankle.translation + Vec3{foot.off.x, 0, foot.off.z};
+    const Vec3 off = (heel - ankle - turned(leg.heel - leg.ankle.translation, foot.off.yaw)) * on_heel +
+                     (ball - ankle - turned(leg.ball - leg.ankle.translation, foot.off.yaw)) * (1 - on_heel);
+    foot.off.x += held * off.x;
+    foot.off.z += held * off.z;
+}
+
+/// Lets the foot go back to where its clips have it, as far as it is not held.
+void let_go(PlantedFoot& foot, const CompiledFeet& feet, double dt, float held) {
+    const auto kept = float(std::exp(-3 * double(1 - held) * dt / feet.release));
+    foot.off = {foot.off.x * kept, foot.off.z * kept, foot.off.yaw * kept};
+    foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
+    // Farther no leg reaches: while the other foot steps this one may be dragged.
+    const float away = foot.off.distance(), most = 1.5F * float(feet.most);
+    if (away > most) {
+        foot.off.x *= most / away;
+        foot.off.z *= most / away;
+    }
+}
+
+/// A foot that is held too far off, or stands off for long, is lifted and set down where its clips have it.
+void begin_step(PlantedFoot& foot) {
+    foot.stepping = 1;
+    foot.stepped = 0;
+    foot.lifted_at = foot.off;
+    foot.lifted_speed = foot.speed;
+}
+
+/// Goes on with a step back and returns how high the foot is lifted, metres.
+float step_back(PlantedFoot& foot, double seconds, double dt) {
+    foot.stepped += float(dt);
+    const double part = double(foot.stepped) / seconds;
+    if (part >= 1) {
+        foot.off = {};
+        foot.stepping = 0;
+        return 0;
+    }
+    each_component(foot.off, [&](float FootOffset::*component) {
+        const OffsetCurve curve{foot.lifted_at.*component, foot.lifted_speed.*component};
+        return float(decayed(curve, seconds, double(foot.stepped)));
+    });
+    return lift * float(16 * part * part * (1 - part) * (1 - part));
+}
+
+/// Moves a foot on and returns how high it is lifted, metres.
+float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& joints, const Leg& leg,
+                const Ground& ground, float down) {
+    if (foot.stepping != 0) { return step_back(foot, feet.release, ground.dt); }
+    const float height = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
+    const float low = 1 - smooth_step(held_below, free_above, height);
+    const float held = low * ground.allowed * down;
+    const auto before = foot.off;
+    if (ground.goes_on && held > 0) { hold(foot, joints, leg, ground, held); }
+    let_go(foot, feet, ground.dt, held);
+    if (ground.dt > 0) {
+        each_component(foot.speed, [&](float FootOffset::*component) {
+            return (foot.off.*component - before.*component) / float(ground.dt);
+        });
+        const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
+        const bool still = foot.speed.distance() < still_speed && std::fabs(foot.speed.yaw) < still_speed;
+        foot.rests = held > 0.99F && off && still ? foot.rests + float(ground.dt) : 0;
+    }
+    return 0;
+}
+
+} // namespace
+
+void plant_feet(const CharacterData& data, const PerformerBlock& block, const BodyStep& moved) {
+    PerformerHeader& header = block.header();
+    const CompiledFeet& feet = data.feet;
+    const ExpressionInputs inputs{block.smoothed(), block.raw(), {}};
+    const float weight = evaluate(data.instructions(feet.planted), inputs);
+    const Ground ground{moved, header.since_planted, header.steps_since_planted <= 1,
+                        std::isfinite(weight) ? std::clamp(weight, 0.0F, 1.0F) : 0};
+    unbend_legs(data, block); // the body may be moved on twice in a step
+    BlockPose pose(data, block);
+    bool someone_steps = std::any_of(block.feet(), block.feet() + feet.legs.size(),
+                                     [](const PlantedFoot& foot) { return foot.stepping != 0; });
+    for (std::size_t l = 0; l < feet.legs.size(); ++l) {
+        const CompiledLeg& joints = feet.legs[l];
+        PlantedFoot& foot = block.feet()[l];
+        const Leg leg = leg_in(pose, joints);
+        foot.as_played = {pose.local(joints.hip).rotation, pose.local(joints.knee).rotation,
+                          pose.local(joints.ankle).rotation, pose.local(joints.toes).rotation};
+        const float down = smooth_step(0.25F, 0.65F, down_part(data, block, l));
+        // What two clips make between them may sink into the ground.
+        const float sunk = -std::min({0.0F, leg.heel.y - joints.ground, leg.ball.y - joints.ball_height});
+        const float lifted = move_foot(foot, feet, joints, leg, ground, down) + ground.allowed * down * sunk;
+        const auto ankle = [&] { return leg.ankle.translation + Vec3{foot.off.x, lifted, foot.off.z}; };
+        const Footing footing = Reach(leg).footing(ankle(), foot.off.yaw);
+        // One foot at a time: the other bears the body.
+        const bool too_far = foot.off.distance() > float(feet.most) || footing.dragged;
+        if (foot.stepping == 0 && !someone_steps && (too_far || foot.rests > rests_for)) {
+            begin_step(foot);
+            someone_steps = true;
+        }
+        foot.heel = ankle() + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
+        foot.ball = ankle() + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
+        constexpr float nothing_to_do = 1e-6F;
+        if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do || lifted > 0) {
+            bend_leg(pose, joints, leg, footing);
+        }
+    }
+    header.since_planted = 0;
+    header.steps_since_planted = 0;
+}
+
+void unbend_legs(const CharacterData& data, const PerformerBlock& block) {
+    // After a step the pose is as the clips have it anyhow.
+    if (block.header().steps_since_planted != 0) { return; }
+    BlockPose pose(data, block);
+    for (std::size_t l = 0; l < data.feet.legs.size(); ++l) {
+        const CompiledLeg& joints = data.feet.legs[l];
+        const auto& turns = block.feet()[l].as_played;
+        pose.set_turn(joints.hip, turns[0]);
+        pose.set_turn(joints.knee, turns[1]);
+        pose.set_turn(joints.ankle, turns[2]);
+        pose.set_turn(joints.toes, turns[3]);
+    }
+}
+
+} // namespace gait::detail
