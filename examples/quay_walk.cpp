@@ -21,8 +21,7 @@ constexpr double hop_speed = 3.1;        // metres a second, upward
 constexpr float stroll_speed = 1.4F;     // metres a second
 constexpr double turn_at_parameter = 90; // degrees a second where the document's `turning` is 1
 
-// ---- the quay: flat stone with two mooring gaps across the way, and a lower landing beyond
-// ---------------------------
+// ---- the quay: flat stone with two mooring gaps across the way, and a lower landing beyond ----
 
 constexpr std::array<std::pair<double, double>, 2> gaps{{{9.0, 9.5}, {24.0, 24.5}}}; // metres along the quay
 constexpr double ledge = 30, drop = 1.6;                                             // metres
@@ -41,7 +40,7 @@ bool gap_ahead(gait::Vec3 place, gait::Vec3 velocity, double ahead) {
            });
 }
 
-// ---- what the player does -------------------------------------------------------------------------------------------
+// ---- what the player does ----
 
 struct Held {
     double until; // seconds
@@ -69,7 +68,7 @@ Held held_at(double time) {
     return *std::find_if(script.begin(), script.end(), [&](const Held& held) { return time < held.until; });
 }
 
-// ---- her body in the game's world -----------------------------------------------------------------------------------
+// ---- her body in the game's world ----
 
 struct Walker {
     gait::Vec3 place;    // metres
@@ -229,7 +228,7 @@ private:
     gait::BakedMotion motion_{"quay_walk", 1 / frame, {}};
 };
 
-// ---- what is written ------------------------------------------------------------------------------------------------
+// ---- what is written ----
 
 void write_path(const std::vector<Step>& steps, const std::string& path) {
     std::ofstream out(path);

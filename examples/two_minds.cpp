@@ -42,7 +42,7 @@ int main(int argument_count, char** arguments) {
     std::fputs(gait::format(loaded.diagnostics).c_str(), stderr);
     if (!loaded.character) { return 1; }
     const gait::Character& character = *loaded.character;
-    const gait::LayerHandle legs = character.layer("legs"), arms = character.layer("arms");
+    const auto legs = character.layer("legs"), arms = character.layer("arms");
     const gait::OneShotHandle greet = character.one_shot("greet");
     const gait::NumberValue top_speed = character.number_value("top_speed");
     if (!legs || !arms || !greet) {
@@ -63,8 +63,8 @@ int main(int argument_count, char** arguments) {
                 std::printf("%6.2f s  the greeting is over\n", event.time);
             }
         }
-        const std::string now = std::string(her.state_name(legs.index)) + " | " +
-                                std::string(her.state_name(arms.index)) + (her.plays(greet) ? " | greet" : "");
+        const std::string now = std::string(her.state_name(*legs)) + " | " + std::string(her.state_name(*arms)) +
+                                (her.plays(greet) ? " | greet" : "");
         if (now == before) { continue; }
         before = now;
         std::printf("%6.2f s  %-60s  she may go at %.1f m/s\n", her.time(), now.c_str(), double(her.get(top_speed)));

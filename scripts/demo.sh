@@ -3,17 +3,18 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh build
-cmake --preset release -DGAIT_BUILD_TESTS=OFF -B build/demo >/dev/null
-cmake --build build/demo --parallel
+# In the same folder as the tests, which so find the libraries and the tool already built.
+cmake --preset release -DGAIT_BUILD_TESTS=OFF >/dev/null
+cmake --build --preset release --parallel
 mkdir -p out
-build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
+build/release/bin/gait perform demo/lamplighter.gait.yaml --cues demo/round.cues.yaml \
   --chart out/round.png --film out/round-film.png --bake out/round.glb --trace out/round.csv
 echo
-build/demo/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
+build/release/bin/gait perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml \
   --chart out/evening.png --film out/evening-film.png
 echo
-build/demo/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o out/map.png
+build/release/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o out/map.png
 echo
-build/demo/bin/two_minds
+build/release/bin/two_minds
 echo
-exec build/demo/bin/quay_walk --out out/quay-walk
+exec build/release/bin/quay_walk --out out/quay-walk

@@ -3,9 +3,9 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/setup.sh screenshots
-cmake --preset release -DGAIT_BUILD_TESTS=OFF -B build/demo >/dev/null
-cmake --build build/demo --parallel
-gait=$PWD/build/demo/bin/gait shots=$PWD/docs/screenshots
+cmake --preset release -DGAIT_BUILD_TESTS=OFF >/dev/null
+cmake --build --preset release --parallel
+gait=$PWD/build/release/bin/gait shots=$PWD/docs/screenshots
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 
 # What a command prints, as a terminal shows it.
@@ -35,6 +35,6 @@ terminal why.png perform demo/lamplighter.gait.yaml --set speed=0.08 --why
 "$gait" perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml --film "$shots/evening-layers.png" --tint layers \
   --film-from 24.6 --film-to 32.3 >/dev/null
 "$gait" map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o "$shots/map.png" >/dev/null
-build/demo/bin/quay_walk --out "$work/quay" >/dev/null
+build/release/bin/quay_walk --out "$work/quay" >/dev/null
 rsvg-convert "$work/quay.svg" -o "$shots/quay-walk.png"
 git status --short docs/screenshots

@@ -9,14 +9,14 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-packages=(build-essential cmake ninja-build pkg-config
+packages=(build-essential cmake ninja-build pkg-config ccache
   libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev libtbb-dev
   libcairo2-dev libgif-dev gnuplot-nox graphviz fonts-dejavu-core)
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)
 [ "${1:-build}" = screenshots ] && packages+=(librsvg2-bin)
-[ "${1:-build}" = test ] && packages+=(catch2 ccache nodejs npm bsdutils)
+[ "${1:-build}" = test ] && packages+=(catch2 nodejs npm bsdutils python3-minimal)
 
 missing=()
 for package in "${packages[@]}"; do

@@ -17,6 +17,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -51,8 +52,6 @@ struct FlagValue : Handle {};
 struct ChoiceValue : Handle {};
 /// A state: an index into `Character::states()`.
 struct StateHandle : Handle {};
-/// A layer: an index into `Character::layers()`.
-struct LayerHandle : Handle {};
 /// A one-shot: the index of its state in `Character::states()`.
 struct OneShotHandle : Handle {};
 
@@ -121,9 +120,9 @@ struct ClipInfo {
 /// What makes a transition.
 enum class TransitionKind : std::uint8_t {
     written, ///< an entry of `go` or `always` whose conditions hold
-    within, ///< a pick or choose that goes on inside its state
-    lead,   ///< a state of another layer that is entered and leads this one
-    yield,  ///< what `forbid` says, as the other layer comes to what rules
+    within,  ///< a pick or choose that goes on inside its state
+    lead,    ///< a state of another layer that is entered and leads this one
+    yield,   ///< what `forbid` says, as the other layer comes to what rules
 };
 
 /// A transition as compiled.
@@ -176,8 +175,8 @@ public:
 
     /// All parameters, in the document's order.
     [[nodiscard]] std::span<const ParameterInfo> parameters() const;
-    /// The layer's handle; one that refers to nothing when there is none.
-    [[nodiscard]] LayerHandle layer(std::string_view name) const;
+    /// The index of a layer in `layers()`, as `Performer::state` and its like take it; empty when there is none.
+    [[nodiscard]] std::optional<std::size_t> layer(std::string_view name) const;
     /// The one-shot's handle; one that refers to nothing when there is none.
     [[nodiscard]] OneShotHandle one_shot(std::string_view name) const;
     /// All layers, the lowest first; those of one-shots come last.

@@ -53,7 +53,7 @@ struct ClipDefinition {
     bool mirror = false;                    ///< left and right change places
     std::optional<TravelDefinition> travel; ///< nothing: the way stays in the pose
     std::optional<Number> seam;             ///< closes a loop whose end is off its start by at most so many degrees
-    double rate = 1;                        ///< times as fast
+    Number rate{1};                         ///< times as fast, 0.01 to 100
     bool loop = false;
     std::vector<MarkDefinition> marks;
     std::vector<SpanDefinition> spans;

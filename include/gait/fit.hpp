@@ -21,7 +21,7 @@ struct FittedClip {
 };
 
 /// Fits `clip`, made for `from`, to `to`. Joints are matched by name, after what `how` says of names; those left over
-/// by side and words, so that `UpperLeg.L` is `left_upper_leg`. Where the two rest poses agree the keys are kept.
+/// by side and words, so that `UpperLeg_l` is `upper_leg_left`. Where the two rest poses agree the keys are kept.
 /// Elsewhere each joint's turn relative to rest is carried over in model space, and the way of the hips is scaled by
 /// the ratio of the legs' lengths (hips to ankles), so that the feet stay on the ground.
 [[nodiscard]] GAIT_API FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to,

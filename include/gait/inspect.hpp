@@ -23,11 +23,11 @@ namespace gait {
 
 /// What `forbid` keeps apart, and whether it could come to that.
 struct ForbiddenPair {
-    std::uint16_t yields = 0;       ///< index into `Character::states()`: the state that gives way
-    std::uint16_t rules = 0;        ///< and the one beside which it may not be active
-    std::uint16_t to = 0;           ///< where the first one's layer goes then
-    std::string when;               ///< the condition that must hold beside that; empty: always
-    bool possible = false;          ///< some way leads to both at once, whatever numbers and flags there are
+    std::uint16_t yields = 0;         ///< index into `Character::states()`: the state that gives way
+    std::uint16_t rules = 0;          ///< and the one beside which it may not be active
+    std::uint16_t to = 0;             ///< where the first one's layer goes then
+    std::string when;                 ///< the condition that must hold beside that; empty: always
+    bool possible = false;            ///< some way leads to both at once, whatever numbers and flags there are
     std::vector<std::uint16_t> route; ///< the transitions of the shortest: indices into `Character::transitions()`
 };
 

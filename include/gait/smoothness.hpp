@@ -95,7 +95,12 @@ public:
 
 private:
     struct Fading;
+    struct Trace;
+    class Window;
     void measure();
+    void judge_until(double time);
+    void allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
+                          bool captured);
     [[nodiscard]] Fading fading_of(const MotionSample& motion, std::size_t joint) const;
     /// A frame in which something faded.
     struct Measured {

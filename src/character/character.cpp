@@ -61,10 +61,10 @@ StateHandle Character::state(std::string_view name) const {
     const auto found = find(name, 0, true);
     return found == all.end() ? StateHandle{} : StateHandle{std::uint16_t(found - all.begin())};
 }
-LayerHandle Character::layer(std::string_view name) const {
+std::optional<std::size_t> Character::layer(std::string_view name) const {
     const auto& all = data_->layer_info;
     const auto found = std::find_if(all.begin(), all.end(), [&](const LayerInfo& l) { return l.name == name; });
-    return found == all.end() ? LayerHandle{} : LayerHandle{std::uint16_t(found - all.begin())};
+    return found == all.end() ? std::nullopt : std::optional(std::size_t(found - all.begin()));
 }
 OneShotHandle Character::one_shot(std::string_view name) const {
     const auto& all = data_->state_info;

@@ -123,7 +123,7 @@ struct CompiledLayer {
     bool has_nothing = false;              ///< some state of it plays nothing
     bool has_whole_body = false;           ///< some state of it counts beyond the mask
     bool has_terms = false;                ///< some motion of it has weights by expressions
-    bool has_live_weights = false;                   ///< weights or rates of some motion of it hang on inputs
+    bool has_live_weights = false;         ///< weights or rates of some motion of it hang on inputs
     bool may_hide = false;                 ///< all that is below it, if it covers it
     bool joins = false;                    ///< it may be blended in one pass with those below it
     bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
@@ -229,7 +229,7 @@ struct CompiledLeg {
     Vec3 ball;                                            ///< in the toes' frame
     float ground = 0;                                     ///< height of the heel at rest
     float ball_height = 0;                                ///< and of the ball
-    Vec3 knee_axis;                                            ///< the axis about which the knee bends, in the hip's frame
+    Vec3 knee_axis;                                       ///< the axis about which the knee bends, in the hip's frame
 };
 
 /// How feet are held.

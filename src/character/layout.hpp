@@ -175,11 +175,11 @@ struct LayerHeader {
     std::uint8_t weight_moved = 0;    ///< some weight of its active motion changed since it was weighed
     std::uint8_t shown = 0;           ///< it counted when the pose was last made
     StepKeeping keeping = StepKeeping::own;
-    std::uint32_t offset_serial = 0;               ///< the motion that stands where folded ones were
+    std::uint32_t offset_serial = 0;                    ///< the motion that stands where folded ones were
     std::array<std::uint16_t, most_levels> announced{}; ///< the path whose events were told
-    float offset_seconds = 0;                      ///< how long the inertial offset takes to decay
-    Coverage offset_covered;     ///< how much more of the layer played as motions were folded
-    std::uint8_t has_signs = 0;  ///< a bit for each slot: some joint's quaternion is turned round in it
+    float offset_seconds = 0;                           ///< how long the inertial offset takes to decay
+    Coverage offset_covered;                            ///< how much more of the layer played as motions were folded
+    std::uint8_t has_signs = 0; ///< a bit for each slot: some joint's quaternion is turned round in it
     std::array<std::uint8_t, 3> spare{};
     double offset_elapsed = 0;
     double seconds_until_decision = 0; ///< seconds in which no decision falls unless some value moves that it hangs on
@@ -241,16 +241,16 @@ struct PerformerNeeds {
 
 /// Byte offsets of what one layer holds.
 struct LayerLayout {
-    std::size_t most_playing = 0;   ///< clips with weight at once, of any of its motions
-    std::size_t most_terms = 0;     ///< of any of its motions
-    Window reach;                   ///< the lanes that it may move
-    std::size_t header = 0;         ///< LayerHeader
-    std::size_t value_offset = 0;   ///< float[values]: what the values of folded motions left behind
-    std::size_t term_states = 0;    ///< TermState[most_instances][most_terms]
-    std::size_t terms = 0;          ///< float[most_instances][most_terms]
-    std::size_t velocity_corrections = 0;          ///< Bend[most_instances]
-    std::size_t playheads = 0;      ///< Playhead[most_instances][most_playing]
-    std::size_t playhead_bytes = 0; ///< of an instance
+    std::size_t most_playing = 0;         ///< clips with weight at once, of any of its motions
+    std::size_t most_terms = 0;           ///< of any of its motions
+    Window reach;                         ///< the lanes that it may move
+    std::size_t header = 0;               ///< LayerHeader
+    std::size_t value_offset = 0;         ///< float[values]: what the values of folded motions left behind
+    std::size_t term_states = 0;          ///< TermState[most_instances][most_terms]
+    std::size_t terms = 0;                ///< float[most_instances][most_terms]
+    std::size_t velocity_corrections = 0; ///< Bend[most_instances]
+    std::size_t playheads = 0;            ///< Playhead[most_instances][most_playing]
+    std::size_t playhead_bytes = 0;       ///< of an instance
     std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
     std::size_t hemispheres = 0;  ///< int8[sign, agreement][lanes of its reach]: see `kernels::Hemispheres`
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
@@ -325,7 +325,9 @@ public:
     [[nodiscard]] float* terms(const Instance& instance) const {
         return at<float>(own_->terms) + instance.slot * own_->most_terms;
     }
-    [[nodiscard]] VelocityCorrection& velocity_correction(const Instance& instance) const { return at<VelocityCorrection>(own_->velocity_corrections)[instance.slot]; }
+    [[nodiscard]] VelocityCorrection& velocity_correction(const Instance& instance) const {
+        return at<VelocityCorrection>(own_->velocity_corrections)[instance.slot];
+    }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(own_->signs) + instance.slot * layout_->sign_words;
     }

@@ -56,8 +56,8 @@ private:
         weigh_points(part, shares, weight);
     }
 
-    /// The shares at `asked`, as `share_at(place)` sets them. Where pace is kept, `asked` is the velocity wanted, and the
-    /// shares are those of a place p at which the blend, played at a pace r, really goes there:
+    /// The shares at `asked`, as `share_at(place)` sets them. Where pace is kept, `asked` is the velocity wanted, and
+    /// the shares are those of a place p at which the blend, played at a pace r, really goes there:
     ///
     ///     r (p + c(p)) = asked,   r = max(slowest, sqrt(r (1 - s(p))))
     ///

@@ -107,7 +107,7 @@ struct PaceGroup {
 /// every two half and half give beside the mean of both. Joints turn, so that a blend's steps are not the mean of its
 /// clips' steps.
 struct CarriedTable {
-    std::vector<PlanePoint> own;  ///< a point each
+    std::vector<PlanePoint> own;              ///< a point each
     std::vector<PlanePoint> pair_corrections; ///< [point][point]
     /// The velocity of a blend: `sum(w own) + sum over pairs(4 w w bent)`, exact for every point and every even pair.
     [[nodiscard]] PlanePoint correction(const SiteShares& shares) const;

@@ -49,19 +49,23 @@ const MotionSample* find(const SnapFrame& frame, std::uint32_t id) {
     return nullptr;
 }
 
-/// A joint's rotation in each of three frames, as far as it is known there.
-struct Trace {
-    std::array<std::optional<Eigen::Quaterniond>, 3> at;
-};
-
-double jolt_of(const Trace& trace, double first_dt, double second_dt) {
-    if (!trace.at[0] || !trace.at[1] || !trace.at[2]) { return 0; }
-    return (turn(*trace.at[1], *trace.at[2]) / second_dt - turn(*trace.at[0], *trace.at[1]) / first_dt).norm();
-}
-
 /// The greatest acceleration of the quintic that decays from there: 20 x / T^2 for the place, 8 v / T for the speed.
 double quintic_acceleration(double place, double speed, double seconds) {
     return 20 * place / (seconds * seconds) + 8 * speed / seconds;
+}
+
+} // namespace
+
+/// A joint's rotation in each of three frames, as far as it is known there.
+struct SnapMeter::Trace {
+    std::array<std::optional<Eigen::Quaterniond>, 3> at;
+};
+
+namespace {
+
+template <typename Trace> double jolt_of(const Trace& trace, double first_dt, double second_dt) {
+    if (!trace.at[0] || !trace.at[1] || !trace.at[2]) { return 0; }
+    return (turn(*trace.at[1], *trace.at[2]) / second_dt - turn(*trace.at[0], *trace.at[1]) / first_dt).norm();
 }
 
 } // namespace
@@ -138,128 +142,192 @@ SnapMeter::Fading SnapMeter::fading_of(const MotionSample& motion, std::size_t j
     return fade;
 }
 
+/// The three newest frames, and how every motion in them fades: what a jolt in the middle one is held against.
+class SnapMeter::Window {
+public:
+    explicit Window(const SnapMeter& meter)
+        : meter_(meter), first(meter.frames_[0]), middle(meter.frames_[1]), last(meter.frames_[2]),
+          first_dt(middle.time - first.time), second_dt(last.time - middle.time) {
+        collect_motions();
+        fades_.resize(motions_.size());
+        for (std::size_t m = 1; m < motions_.size(); ++m) {
+            fades_[m] = meter.fading_of(*motions_[m], 0);
+            for (std::size_t j = 1; j < motions_[m]->weights.size() && !fades_[m].fading; ++j) {
+                fades_[m] = meter.fading_of(*motions_[m], j);
+            }
+        }
+    }
+
+    /// A joint as it is shown, and its jolt in degrees a second.
+    [[nodiscard]] Trace shown(std::size_t joint) const {
+        Trace trace;
+        for (std::size_t f = 0; f < 3; ++f) { trace.at[f] = exact(meter_.frames_[f].pose[joint].rotation); }
+        return trace;
+    }
+    [[nodiscard]] double jolt(const Trace& trace) const { return jolt_of(trace, first_dt, second_dt); }
+
+    [[nodiscard]] bool any_fading() const {
+        return std::any_of(fades_.begin(), fades_.end(), [](const Fading& f) { return f.fading; });
+    }
+    [[nodiscard]] bool any_offset() const {
+        return first.offset_seconds > 0 || middle.offset_seconds > 0 || last.offset_seconds > 0;
+    }
+    [[nodiscard]] std::size_t joints() const {
+        return std::min({first.pose.size(), middle.pose.size(), last.pose.size()});
+    }
+    /// Whether motions have weights of their own from joint to joint: they are layers.
+    [[nodiscard]] bool has_weights() const { return !motions_.back()->weights.empty(); }
+
+    /// Where the motions have a joint, each faded over the blend of those below it by its declared ease, and the jolt
+    /// that this needs.
+    struct Reference {
+        Trace blend;
+        double jolt = 0;
+        bool weight_moves = false; ///< of some motion above the lowest
+    };
+    [[nodiscard]] Reference reference(std::size_t joint) const {
+        Reference reference;
+        for (std::size_t m = 0; m < motions_.size(); ++m) {
+            const Trace own = trace_of(*motions_[m], joint);
+            if (m == 0) {
+                reference = {own, jolt(own), false};
+            } else {
+                const Fading fade = motions_[m]->weights.empty() ? fades_[m] : meter_.fading_of(*motions_[m], joint);
+                lay_over(reference, own, fade);
+            }
+        }
+        return reference;
+    }
+
+    /// The newest motion that fades, or the newest of all where only an offset decays: its fade is the one to blame.
+    [[nodiscard]] const MotionSample& newest() const {
+        std::size_t newest = motions_.size() - 1;
+        while (any_fading() && newest > 0 && !fades_[newest].fading) { --newest; }
+        const MotionSample* now = find(last, motions_[newest]->id);
+        return now != nullptr ? *now : *motions_[newest];
+    }
+
+private:
+    /// Every motion of the three frames, in order of entry. The lowest needs no fade.
+    void collect_motions() {
+        for (const SnapFrame* frame : {&first, &middle, &last}) {
+            for (const MotionSample& m : frame->motions) {
+                const bool known =
+                    std::any_of(motions_.begin(), motions_.end(), [&](const auto* k) { return k->id == m.id; });
+                if (!known) { motions_.push_back(&m); }
+            }
+        }
+        std::sort(motions_.begin(), motions_.end(), [](const auto* x, const auto* y) { return x->id < y->id; });
+    }
+
+    [[nodiscard]] Trace trace_of(const MotionSample& motion, std::size_t joint) const {
+        Trace trace;
+        for (std::size_t f = 0; f < 3; ++f) {
+            const MotionSample* sample = find(meter_.frames_[f], motion.id);
+            if (sample != nullptr && joint < sample->pose.size()) { trace.at[f] = exact(sample->pose[joint].rotation); }
+        }
+        return trace;
+    }
+
+    /// A motion fades over what is below it: `2 |w'| dv + |w''| da` a second is what that needs.
+    void lay_over(Reference& below, const Trace& own, const Fading& fade) const {
+        below.weight_moves = below.weight_moves || fade.fading;
+        double angle = 0, velocity = 0;
+        for (std::size_t f = 0; f < 3; ++f) {
+            const auto &a = below.blend.at[f], &b = own.at[f];
+            if (a && b) { angle = std::max(angle, turn(*a, *b).norm()); }
+            if (f == 0 || !a || !b || !below.blend.at[f - 1] || !own.at[f - 1]) { continue; }
+            const double step = f == 1 ? first_dt : second_dt;
+            velocity = std::max(velocity, (turn(*own.at[f - 1], *b) - turn(*below.blend.at[f - 1], *a)).norm() / step);
+        }
+        const double least = std::min({fade.weight[0], fade.weight[1], fade.weight[2]});
+        const double greatest = std::max({fade.weight[0], fade.weight[1], fade.weight[2]});
+        below.jolt = (1 - least) * below.jolt + greatest * jolt(own);
+        if (!fade.cut) {
+            const double dt = (first_dt + second_dt) / 2;
+            below.jolt += dt * (2 * fade.rate * velocity + fade.change_of_rate * angle);
+        }
+        for (std::size_t f = 0; f < 3; ++f) {
+            // Before it was entered it is nowhere; after it was faded over, where what is over it is.
+            if (!own.at[f]) { continue; }
+            auto& blend = below.blend.at[f];
+            blend = blend ? blend->slerp(fade.weight[f], *own.at[f]) : own.at[f];
+        }
+    }
+
+    const SnapMeter& meter_;
+    std::vector<const MotionSample*> motions_;
+    std::vector<Fading> fades_; ///< a motion each
+
+public:
+    const SnapFrame &first, &middle, &last;
+    double first_dt, second_dt; ///< seconds between them
+};
+
+void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
+                                 bool captured) {
+    const double seconds = window.last.offset_seconds;
+    if (captured) {
+        const Vector start = blend.at[1] && blend.at[2] ? turn(*blend.at[2], *shown.at[2]) : Vector::Zero();
+        const Vector earlier = blend.at[1] ? turn(*blend.at[1], *shown.at[1]) : Vector::Zero();
+        // How fast the difference moves as it is caught: what was shown against what comes, which shows its own
+        // velocity only a frame later.
+        offset_place_[joint] = start.norm();
+        shown_velocity_[joint] = vec3_of(turn(*shown.at[0], *shown.at[1]) / window.first_dt);
+        const double speed = window.middle.offset_seconds > 0 ? (start - earlier).norm() / window.second_dt
+                                                              : exact_of(shown_velocity_[joint]).norm();
+        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], speed, seconds);
+    } else if (captured_before_ && blend.at[1] && blend.at[2]) {
+        const Vector coming = turn(*blend.at[1], *blend.at[2]) / window.second_dt;
+        const double speed = (exact_of(shown_velocity_[joint]) - coming).norm();
+        offset_allowance_[joint] =
+            std::max(offset_allowance_[joint], quintic_acceleration(offset_place_[joint], speed, seconds));
+    }
+}
+
 void SnapMeter::measure() {
-    const SnapFrame &a = frames_[0], &b = frames_[1], &c = frames_[2];
-    const double first_dt = b.time - a.time, second_dt = c.time - b.time, dt = (first_dt + second_dt) / 2;
-
-    // Every motion of the three frames, in order of entry. The lowest needs no fade.
-    std::vector<const MotionSample*> motions;
-    for (const SnapFrame* frame : {&a, &b, &c}) {
-        for (const MotionSample& m : frame->motions) {
-            const bool known =
-                std::any_of(motions.begin(), motions.end(), [&](const MotionSample* k) { return k->id == m.id; });
-            if (!known) { motions.push_back(&m); }
-        }
-    }
-    std::sort(motions.begin(), motions.end(), [](const auto* x, const auto* y) { return x->id < y->id; });
-
-    std::vector<Fading> fades(motions.size());
-    for (std::size_t m = 1; m < motions.size(); ++m) {
-        fades[m] = fading_of(*motions[m], 0);
-        for (std::size_t j = 1; j < motions[m]->weights.size() && !fades[m].fading; ++j) {
-            fades[m] = fading_of(*motions[m], j);
-        }
-    }
-    const bool any_fading = std::any_of(fades.begin(), fades.end(), [](const Fading& f) { return f.fading; });
-    const bool offset = a.offset_seconds > 0 || b.offset_seconds > 0 || c.offset_seconds > 0;
-
-    const std::size_t joints = std::min({a.pose.size(), b.pose.size(), c.pose.size()});
-    const bool captured = c.offset_seconds > 0 && (offset_before_ < 0 || c.offset_elapsed < offset_before_);
-    offset_before_ = c.offset_seconds > 0 ? c.offset_elapsed : -1;
+    const Window window(*this);
+    const bool fading = window.any_fading(), offset = window.any_offset();
+    const bool captured =
+        window.last.offset_seconds > 0 && (offset_before_ < 0 || window.last.offset_elapsed < offset_before_);
+    offset_before_ = window.last.offset_seconds > 0 ? window.last.offset_elapsed : -1;
+    const std::size_t joints = window.joints();
     offset_allowance_.resize(joints, 0);
     offset_place_.resize(joints, 0);
     shown_velocity_.resize(joints);
     last_jolt_ = 0;
     Measured measured;
     for (std::size_t j = 0; j < joints; ++j) {
-        Trace shown;
-        for (std::size_t f = 0; f < 3; ++f) { shown.at[f] = exact(frames_[f].pose[j].rotation); }
-        const double jolt = jolt_of(shown, first_dt, second_dt);
+        const Trace shown = window.shown(j);
+        const double jolt = window.jolt(shown);
         last_jolt_ = std::max(last_jolt_, jolt);
-        if (!any_fading && !offset) { continue; }
-
-        // The reference: each motion faded over the blend of those below it, by its declared ease.
-        Trace below;
-        double needed = 0;
-        bool moved = false; // by a weight of its own, where there are such
-        for (std::size_t m = 0; m < motions.size(); ++m) {
-            Trace own;
-            for (std::size_t f = 0; f < 3; ++f) {
-                const MotionSample* sample = find(frames_[f], motions[m]->id);
-                if (sample != nullptr && j < sample->pose.size()) { own.at[f] = exact(sample->pose[j].rotation); }
-            }
-            const double own_jolt = jolt_of(own, first_dt, second_dt);
-            if (m == 0) {
-                below = own;
-                needed = own_jolt;
-                continue;
-            }
-            const Fading fade = motions[m]->weights.empty() ? fades[m] : fading_of(*motions[m], j);
-            moved = moved || fade.fading;
-            double angle = 0, velocity = 0;
-            for (std::size_t f = 0; f < 3; ++f) {
-                if (own.at[f] && below.at[f]) { angle = std::max(angle, turn(*below.at[f], *own.at[f]).norm()); }
-                if (f == 0 || !own.at[f] || !own.at[f - 1] || !below.at[f] || !below.at[f - 1]) { continue; }
-                const double step = f == 1 ? first_dt : second_dt;
-                velocity = std::max(
-                    velocity, (turn(*own.at[f - 1], *own.at[f]) - turn(*below.at[f - 1], *below.at[f])).norm() / step);
-            }
-            const double least = std::min({fade.weight[0], fade.weight[1], fade.weight[2]});
-            const double greatest = std::max({fade.weight[0], fade.weight[1], fade.weight[2]});
-            needed = (1 - least) * needed + greatest * own_jolt;
-            if (!fade.cut) { needed += dt * (2 * fade.rate * velocity + fade.change_of_rate * angle); }
-            for (std::size_t f = 0; f < 3; ++f) {
-                if (!own.at[f]) {
-                    // Before it was entered, nothing; after it was faded over, what it was faded over by.
-                    continue;
-                }
-                below.at[f] = below.at[f] ? below.at[f]->slerp(fade.weight[f], *own.at[f]) : own.at[f];
-            }
-        }
-        if (captured) {
-            const Vector start = below.at[1] && below.at[2] ? turn(*below.at[2], *shown.at[2]) : Vector::Zero();
-            const Vector earlier = below.at[1] ? turn(*below.at[1], *shown.at[1]) : Vector::Zero();
-            const double seconds = c.offset_seconds;
-            // How fast the difference moves as it is caught: what was shown against what comes, which shows its own
-            // velocity only a frame later.
-            offset_place_[j] = start.norm();
-            shown_velocity_[j] = vec3_of(turn(*shown.at[0], *shown.at[1]) / first_dt);
-            const double speed =
-                b.offset_seconds > 0 ? (start - earlier).norm() / second_dt : exact_of(shown_velocity_[j]).norm();
-            offset_allowance_[j] = quintic_acceleration(offset_place_[j], speed, seconds);
-        } else if (captured_before_ && below.at[1] && below.at[2]) {
-            const Vector coming = turn(*below.at[1], *below.at[2]) / second_dt;
-            offset_allowance_[j] =
-                std::max(offset_allowance_[j],
-                         quintic_acceleration(offset_place_[j], (exact_of(shown_velocity_[j]) - coming).norm(),
-                                              c.offset_seconds));
-        }
-        if (offset) { needed += dt * offset_allowance_[j]; }
-
+        if (!fading && !offset) { continue; }
+        auto [blend, needed, weight_moves] = window.reference(j);
+        allow_for_offset(window, j, shown, blend, captured);
+        if (offset) { needed += (window.first_dt + window.second_dt) / 2 * offset_allowance_[j]; }
         // Where no weight moves, what is laid over what is nobody's doing.
-        const bool counts = moved || offset || motions.back()->weights.empty();
+        const bool counts = weight_moves || offset || !window.has_weights();
         measured.jolts.push_back(counts ? jolt : 0);
         measured.allowances.push_back(needed);
     }
     captured_before_ = captured;
-    if (any_fading || offset) {
-        // The newest fade is the one to blame, or the newest motion where only an offset decays.
-        std::size_t newest = motions.size() - 1;
-        while (any_fading && newest > 0 && !fades[newest].fading) { --newest; }
-        measured.time = b.time;
-        const MotionSample* last = find(c, motions[newest]->id);
-        const MotionSample& attributed_to = last != nullptr ? *last : *motions[newest];
-        measured.motion =
-            begun_ << 32U | (attributed_to.weights.empty() ? attributed_to.id : attributed_to.attributed_to);
-        measured.transition = attributed_to.transition;
+    if (fading || offset) {
+        const MotionSample& newest = window.newest();
+        measured.time = window.middle.time;
+        measured.motion = begun_ << 32U | (newest.weights.empty() ? newest.id : newest.attributed_to);
+        measured.transition = newest.transition;
         recent_.push_back(std::move(measured));
     }
+    judge_until(window.middle.time);
+}
+
+void SnapMeter::judge_until(double time) {
     for (Measured& m : recent_) {
-        if (m.judged || m.time > b.time - moment) { continue; }
+        if (m.judged || m.time > time - moment) { continue; }
         judge(m, worst_);
         m.judged = true;
     }
-    while (!recent_.empty() && recent_.front().time < b.time - 2 * moment) { recent_.pop_front(); }
+    while (!recent_.empty() && recent_.front().time < time - 2 * moment) { recent_.pop_front(); }
 }
 
 void SnapMeter::judge(const Measured& measured, Worst& worst) const {

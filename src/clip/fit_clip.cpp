@@ -111,7 +111,7 @@ private:
         theirs_[std::size_t(our_joint)] = int(their_joint);
     }
 
-    /// `UpperLeg.L` is `left_upper_leg`: where the same side and the same words stand in one name of each rig.
+    /// `UpperLeg_l` is `upper_leg_left`: where the same side and the same words stand in one name of each rig.
     void match_by_words(const FitDefinition& how) {
         using Words = std::pair<Side, std::string>;
         const auto words = [&](const std::string& name) {

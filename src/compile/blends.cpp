@@ -138,6 +138,13 @@ PlanePoint MotionCompiler::placed(const std::vector<Number>& at, const Axes& axe
                        path);
         return {};
     }
+    for (const Number& number : at) {
+        constexpr double farthest = 1e6;
+        if (std::fabs(number.value) <= farthest) { continue; }
+        context_.error(number.place, "wrong-range",
+                       fmt::format("a point's place is at most {:g} from 0; found {}", farthest, number.value), path);
+        return {};
+    }
     if (!axes.two) { return {at[0].value, 0}; }
     if (!axes.velocities) { return {axes.scale_x * at[0].value, axes.scale_y * at[1].value}; }
     return axes.angle_first ? velocity_of(at[0].value, at[1].value) : velocity_of(at[1].value, at[0].value);
@@ -348,7 +355,8 @@ std::optional<std::vector<Cell>> MotionCompiler::cells_by_hand(const BlendDefini
     const Place place = first.empty() ? blend.parameter.place : first.front().place;
     if (places.size() != written) {
         context_.error(place, "wrong-shape",
-                       "cells by hand need points that all stand at one place each; remove 'cells' or 'to'", cells_path);
+                       "cells by hand need points that all stand at one place each; remove 'cells' or 'to'",
+                       cells_path);
         return std::nullopt;
     }
     if (const auto fault = faults_of_cells(places, cells)) {
@@ -427,6 +435,12 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
         } else if (!axes.two && axes.wraps_x) {
             context_.error(blend.keep_pace->first.place, "wrong-shape",
                            "'keep_pace' needs to know the speed asked for, and an angle is none", path);
+        } else if (const auto& [slowest, fastest] = *blend.keep_pace;
+                   !(slowest.value > 0) || slowest.value > 1 || !(fastest.value >= 1) || fastest.value > 10) {
+            context_.error(slowest.place, "wrong-range",
+                           fmt::format("the slowest is more than 0 and at most 1, the fastest 1 to 10; found {} and {}",
+                                       slowest.value, fastest.value),
+                           path);
         } else {
             PaceGroup group;
             group.parameter = axes.first;
@@ -454,7 +468,9 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
     if (sites.empty()) { return add_part({}); }
     const std::uint32_t part = axes.two ? finish_plane(blend, axes, sites, path) : finish_line(axes, sites);
     data_.notes.blend_places[part] = resolved.definition->place;
-    if (blend.keep_pace && setting.pace_group != 0) {
+    // What could not be laid out is no space, and has no clips to measure.
+    const bool is_space = data_.motions.parts[part].kind != PartKind::leaf;
+    if (blend.keep_pace && setting.pace_group != 0 && is_space) {
         data_.motions.parts[part].pace_group = setting.pace_group;
         building.keep_pace.push_back(part);
     }
@@ -483,7 +499,7 @@ void MotionCompiler::measure_carried(MotionPart& part, const Building& building)
         const auto half = context_.half_and_half(*leaves[a], *leaves[b]);
         if (!half) { return; }
         const PlanePoint correction{half->right - (carried.own[a].x + carried.own[b].x) / 2,
-                              half->ahead - (carried.own[a].y + carried.own[b].y) / 2};
+                                    half->ahead - (carried.own[a].y + carried.own[b].y) / 2};
         carried.pair_corrections[a * n + b] = carried.pair_corrections[b * n + a] = correction;
     };
     if (part.kind == PartKind::line) {

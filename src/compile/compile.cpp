@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
 #include <map>
 
 namespace gait {
@@ -79,12 +80,40 @@ private:
                 continue;
             }
             context_.clip_names.push_back(name);
-            context_.clip_definitions.push_back(&definition);
+            context_.clip_definitions.push_back(checked_numbers(definition));
             if (!assets_.clips.contains(name) && !assets_.failed.contains(name)) {
                 sink_.error(definition.name.place, "missing-clip",
                             fmt::format("clip '{}' is not among the assets", name), "clips." + name);
             }
         }
+    }
+
+    /// The clip, with harmless numbers where some are out of bounds, which is said.
+    [[nodiscard]] const ClipDefinition* checked_numbers(const ClipDefinition& definition) {
+        const std::string path = "clips." + definition.name.value;
+        ClipDefinition checked = definition;
+        checked.rate.value =
+            context_.within(definition.rate, 0.01, 100, 1,
+                            "'rate' is 0.01 to 100 times as fast; for the way back write 'reverse: yes'", path);
+        if (definition.seam) {
+            constexpr double least = 1e-9;
+            checked.seam->value = context_.within(*definition.seam, least, 180, 1,
+                                                  "'seam' closes more than 0 and at most 180 degrees", path);
+        }
+        const auto check_seconds = [&](Number& at) {
+            constexpr double longest = 86'400;
+            at.value = context_.within(at, -longest, longest, 0, "an instant of a clip is in seconds", path);
+        };
+        if (checked.cut) {
+            check_seconds(checked.cut->first);
+            check_seconds(checked.cut->second);
+        }
+        for (MarkDefinition& mark : checked.marks) { check_seconds(mark.at); }
+        for (SpanDefinition& span : checked.spans) {
+            check_seconds(span.from);
+            check_seconds(span.to);
+        }
+        return &checked_clips_.emplace_back(std::move(checked));
     }
 
     void check_sizes() {
@@ -282,7 +311,8 @@ private:
         return end - node;
     }
 
-    /// Whether two nodes hold the same nodes in the same order, so that what is active in the one can go on in the other.
+    /// Whether two nodes hold the same nodes in the same order, so that what is active in the one can go on in the
+    /// other.
     [[nodiscard]] bool are_twins(std::size_t a, std::size_t b) const {
         const CharacterData& data = *data_;
         const std::size_t count = nodes_in(a);
@@ -297,7 +327,9 @@ private:
             if (one.kind == NodeKind::pick) {
                 const auto &of_one = data.picks[one.selector].entries, &of_other = data.picks[other.selector].entries;
                 const auto alike = [&](const auto& x, const auto& y) { return same_place(x.node, y.node); };
-                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), alike)) { return false; }
+                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), alike)) {
+                    return false;
+                }
             }
             if (one.kind == NodeKind::choose) {
                 const auto &of_one = data.chooses[one.selector].nodes, &of_other = data.chooses[other.selector].nodes;
@@ -334,11 +366,11 @@ private:
             const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
             state.facts.first_leaf = motion.first_leaf;
             state.facts.plain = !motion.nothing && !state.whole_body && motion.channel_count == 0 &&
-                          of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
+                                of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
             state.facts.synced = motion.synced;
             state.facts.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_events; });
             state.facts.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
-                            of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
+                                  of_all([](const Leaf& leaf) { return leaf.loops || !leaf.leads; });
             CompiledLayer& layer = data.layers[state.layer];
             layer.has_terms = layer.has_terms || motion.term_count > 0;
             layer.has_live_weights = layer.has_live_weights || hangs_on_inputs(motion);
@@ -375,7 +407,7 @@ private:
             if (transition.signal != no_index) { state.facts.reads |= slot_set(data.signals[transition.signal].slot); }
             // Where clips are hangs on their rates and weights.
             state.facts.poll_every_step = state.facts.poll_every_step || transition.at_end || transition.reads_state ||
-                                    transition.mark != no_index || transition.span != no_index;
+                                          transition.mark != no_index || transition.span != no_index;
         }
     }
 
@@ -471,6 +503,7 @@ private:
         }
     }
 
+    std::deque<ClipDefinition> checked_clips_;
     CompileContext context_;
     const Document& document_ = context_.document;
     const Assets& assets_ = context_.assets;

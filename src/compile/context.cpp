@@ -35,6 +35,13 @@ void CompileContext::error(Place place, std::string code, std::string message, s
     sink.error(place, std::move(code), std::move(message), std::move(path));
 }
 
+double CompileContext::within(const Number& number, double least, double most, double otherwise,
+                              const std::string& bounds, const std::string& path) {
+    if (number.value >= least && number.value <= most) { return number.value; }
+    error(number.place, "wrong-range", fmt::format("{}; found {}", bounds, number.value), path);
+    return otherwise;
+}
+
 bool CompileContext::too_many(std::size_t count, const char* what) {
     constexpr std::size_t most = 50'000;
     if (count < most) { return false; }
@@ -137,6 +144,11 @@ CodeRange CompileContext::joined(CodeRange first, CodeRange second, Operation op
 CodeRange CompileContext::both(CodeRange first, CodeRange second) { return joined(first, second, Operation::both); }
 CodeRange CompileContext::product(CodeRange first, CodeRange second) {
     return joined(first, second, Operation::multiply);
+}
+
+double checked_fade(CompileContext& context, const Number& fade, const std::string& path) {
+    return context.within(fade, 0, longest_fade, 0, fmt::format("a fade lasts 0 to {} seconds", longest_fade),
+                          path + ".fade");
 }
 
 } // namespace gait::detail

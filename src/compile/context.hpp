@@ -67,6 +67,11 @@ struct CompileContext {
     void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
                  std::string path = {});
 
+    /// A number of the document, where it lies between two bounds; else `otherwise`, and an error that says `bounds`
+    /// and what was found. NaN lies nowhere.
+    double within(const Number& number, double least, double most, double otherwise, const std::string& bounds,
+                  const std::string& path);
+
     /// Whether so many of something are too many; said once. What is written once and used often grows without bound.
     bool too_many(std::size_t count, const char* what);
 
@@ -124,6 +129,9 @@ private:
     std::map<std::string, CodeRange> programs_; ///< by their instructions
     std::set<std::string> reported_;
 };
+
+/// A fade's seconds; an error where they are out of range.
+[[nodiscard]] double checked_fade(CompileContext& context, const Number& fade, const std::string& path);
 
 /// Where something expected a name and `known` are those there are.
 [[nodiscard]] std::vector<std::string> names_of(const std::vector<ParameterInfo>& parameters);

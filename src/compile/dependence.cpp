@@ -42,7 +42,7 @@ private:
             const auto target = tree_.node_in_layer(*layer, definition.to, path);
             if (!target) { continue; }
             lead.target = *target;
-            lead.fade = definition.fade.value;
+            lead.fade = checked_fade(context_, definition.fade, path);
             if (!definition.when.empty()) {
                 lead.when =
                     context_.expression(definition.when, ValueType::flag, CompileContext::StateReadings::refused,
@@ -97,7 +97,7 @@ private:
         }
         CompiledForbid forbid;
         forbid.rules = *rules;
-        forbid.fade = definition.fade.value;
+        forbid.fade = checked_fade(context_, definition.fade, path);
         if (!definition.when.empty()) {
             forbid.when = context_.expression(definition.when, ValueType::flag, CompileContext::StateReadings::refused,
                                               {}, path + ".when");

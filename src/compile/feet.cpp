@@ -45,8 +45,9 @@ void compile_feet(CompileContext& context) {
     if (definition.planted.empty()) { return; }
     CompiledFeet& feet = context.data->feet;
     feet.planted = context.weight(definition.planted, {}, "feet.planted");
-    feet.most = definition.most.value;
-    feet.release = definition.release.value;
+    feet.most = context.within(definition.most, 0.01, 10, 0.35, "'most' is 0.01 to 10 metres", "feet.most");
+    feet.release =
+        context.within(definition.release, 0.01, 10, 0.25, "'release' is 0.01 to 10 seconds", "feet.release");
     if (!context.assets.rig) { return; }
     const Rig& rig = *context.assets.rig;
     std::vector<std::string> names, joints;

@@ -61,7 +61,7 @@ private:
         if (!definition.weight.empty()) {
             layer.weight.weight = context_.weight(definition.weight, {}, path + ".weight");
         }
-        layer.weight.fade = definition.fade.value;
+        layer.weight.fade = checked_fade(context_, definition.fade, path);
         const std::size_t joints = context_.assets.rig ? context_.assets.rig->joints.size() : 0;
         if (layer.space == LayerSpace::model && joints > most_model_joints) {
             context_.error(definition.place, "too-many",

@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 
 namespace gait::detail {
@@ -63,7 +64,12 @@ private:
             }
         }
         for (const auto& [name, weight] : mask.joints) {
-            if (const auto joint = joint_named(name, m)) { weights[std::size_t(*joint)] = float(weight.value); }
+            const auto joint = joint_named(name, m);
+            if (!(weight.value >= 0) || weight.value > 1) {
+                fail(weight.place, "wrong-range", fmt::format("a joint's part is 0 to 1; found {}", weight.value), m);
+            } else if (joint) {
+                weights[std::size_t(*joint)] = float(weight.value);
+            }
         }
         weights_[m] = std::move(weights);
         states_[m] = State::done;
@@ -72,7 +78,13 @@ private:
 
     void from_joint(std::size_t m, AlignedFloats& weights) {
         const auto from = joint_named(masks_[m].from, m);
-        if (!from) { return; }
+        const Number& ramp = masks_[m].ramp;
+        const bool ramp_fits = ramp.value >= 1 && ramp.value <= 100 && ramp.value == std::floor(ramp.value);
+        if (!ramp_fits) {
+            fail(ramp.place, "wrong-range",
+                 fmt::format("'ramp' is a whole number of joints from 1 to 100; found {}", ramp.value), m);
+        }
+        if (!from || !ramp_fits) { return; }
         std::vector<int> below(rig_.joints.size(), -1); // joints down the chain, `from` itself being the first
         for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
             const int parent = rig_.joints[j].parent;
@@ -81,7 +93,7 @@ private:
             } else if (parent >= 0 && below[std::size_t(parent)] > 0) {
                 below[j] = below[std::size_t(parent)] + 1;
             }
-            if (below[j] > 0) { weights[j] = float(std::min(1.0, below[j] / std::max(1.0, masks_[m].ramp.value))); }
+            if (below[j] > 0) { weights[j] = float(std::min(1.0, below[j] / ramp.value)); }
         }
     }
 

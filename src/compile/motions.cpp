@@ -211,17 +211,14 @@ std::uint32_t MotionCompiler::compile_clip(const ResolvedMotion& resolved, Build
     return add_part(part);
 }
 
-// ---- mixes and additions --------------------------------------------------------------------------------------------
+// ---- mixes and additions ----
 
 std::uint16_t MotionCompiler::add_term(Building& building, const ResolvedMotion& around, const Text& weight,
                                        const Number& fade, const std::string& path) {
-    if (!(fade.value >= 0) || fade.value > longest_fade) {
-        context_.error(fade.place, "wrong-range",
-                       fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, fade.value), path + ".fade");
-    }
+    const double fade_seconds = checked_fade(context_, fade, path);
     if (weight.empty()) { return no_index; }
     const CodeRange code = context_.weight(weight, around.arguments, path + ".weight");
-    building.terms.push_back({code, std::clamp(fade.value, 0.0, longest_fade)});
+    building.terms.push_back({code, fade_seconds});
     return std::uint16_t(building.terms.size() - 1);
 }
 
@@ -331,7 +328,7 @@ std::uint32_t MotionCompiler::compile_add(const ResolvedMotion& resolved, Buildi
     return add_part(part);
 }
 
-// ---- whole motions --------------------------------------------------------------------------------------------------
+// ---- whole motions ----
 
 void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
     if (context_.prepared.empty()) { return; }

@@ -122,7 +122,8 @@ private:
     PlanePoint placed(const std::vector<Number>& at, const Axes& axes, const std::string& path);
     void fill(const BlendDefinition& blend, const Axes& axes, std::vector<Site>& sites, const std::string& path);
     std::uint32_t finish_line(const Axes& axes, const std::vector<Site>& sites);
-    /// The sites as they lie in the plane, those at one place being one, with the copies that stretches and angles need.
+    /// The sites as they lie in the plane, those at one place being one, with the copies that stretches and angles
+    /// need.
     [[nodiscard]] static PlaneSites lay_out(const Axes& axes, const std::vector<Site>& sites, int pieces);
     /// The cells that are written; nothing where they do not fit, which is said.
     std::optional<std::vector<Cell>> cells_by_hand(const BlendDefinition& blend, std::size_t written,
@@ -142,7 +143,6 @@ private:
     std::map<std::string, std::uint16_t> clip_of_;
     std::map<std::string, const NamedMotion*> named_;
     std::map<std::string, std::uint16_t> compiled_; ///< motions by what they were made from
-    std::map<std::string, std::uint16_t> masks_;
 };
 
 /// Adds `call`'s arguments, under the names that a declaration gives them. False, and said, when their number differs.

@@ -77,15 +77,17 @@ private:
             info.high = float(std::max<std::size_t>(info.of.size(), 1) - 1);
         }
         if (definition.kind == ParameterKind::number && definition.range) {
-            info.low = float(definition.range->first);
-            info.high = float(definition.range->second);
+            info.low = held(definition.range->first, definition.name, path);
+            info.high = held(definition.range->second, definition.name, path);
             if (!(info.low < info.high)) {
                 context_.error(definition.name.place, "wrong-range", "the range is empty; write the lower value first",
                                path);
                 info.high = info.low;
             }
         }
-        info.default_value = std::clamp(float(definition.default_value.value_or(0)), info.low, info.high);
+        info.default_value =
+            default_of(definition.default_value.value_or(0), info.kind, info.of.size(), definition.name, path);
+        info.default_value = std::clamp(info.default_value, info.low, info.high);
         const auto bounded = [&](const std::optional<Number>& number, double most, const char* what) -> float {
             if (!number) { return 0; }
             if (!(number->value >= 0) || number->value > most) {
@@ -104,6 +106,30 @@ private:
         const ExpressionName known{name, value_type_of(definition.kind), kind.wraps, info.of};
         data_.parameters.push_back(info);
         context_.scope.parameters.push_back(known);
+    }
+
+    /// A number as a frame has it; one that a float does not hold is an error.
+    float held(double value, const Text& owner, const std::string& path) {
+        constexpr double most = std::numeric_limits<float>::max();
+        if (std::fabs(value) <= most) { return float(value); }
+        context_.error(
+            owner.place, "wrong-range",
+            fmt::format("the numbers of '{}' lie between {:g} and {:g}; found {}", owner.value, -most, most, value),
+            path);
+        return 0;
+    }
+
+    /// A default: a number, 0 or 1 for a flag, one of `choices` for a choice.
+    float default_of(double value, ParameterKind kind, std::size_t choices, const Text& owner,
+                     const std::string& path) {
+        if (info_of(kind).continuous) { return held(value, owner, path); }
+        const std::size_t count = kind == ParameterKind::choice ? std::max<std::size_t>(choices, 1) : 2;
+        if (value >= 0 && value < double(count) && value == std::floor(value)) { return float(value); }
+        context_.error(
+            owner.place, "wrong-range",
+            fmt::format("the default of '{}' is one of {} values, counted from 0; found {}", owner.value, count, value),
+            path);
+        return 0;
     }
 
     void check_name(const Text& name, const char* where, const std::string& path) {
@@ -225,7 +251,8 @@ private:
             ValueInfo info;
             info.name = definition.name.value;
             info.kind = definition.kind;
-            info.default_value = float(definition.default_value);
+            info.default_value =
+                default_of(definition.default_value, info.kind, definition.of.size(), definition.name, path);
             info.at_middle = definition.at_middle;
             info.unit = definition.unit;
             info.note = definition.note;

@@ -17,8 +17,7 @@ constexpr double path_smoothing =
 constexpr double path_rate = 60; ///< samples a second of a path
 constexpr double shortest_clip = 1.0 / 240; ///< seconds that a cut must leave
 
-// ---- cut, reverse, mirror
-// ---------------------------------------------------------------------------------------------
+// ---- cut, reverse, mirror ----
 
 PoseTrack cut(const PoseTrack& track, double from, double to) {
     PoseTrack result;
@@ -104,8 +103,7 @@ void mirror(PoseTrack& track, const Rig& rig, const std::vector<std::pair<int, i
     }
 }
 
-// ---- travel
-// -------------------------------------------------------------------------------------------------------------
+// ---- travel ----
 
 /// The body's heading by how the joint is turned from rest: about +Y, radians. The axis that lies flatter tells: ahead,
 /// or sideways where the body rolls over and ahead would flip.
@@ -243,8 +241,7 @@ TravelPath take_travel(PoseTrack& track, const Rig& rig, std::size_t joint, cons
     return travel;
 }
 
-// ---- the seam
-// -----------------------------------------------------------------------------------------------------------
+// ---- the seam ----
 
 /// Turns and moves every pose by its part of what the end lacks to the start.
 void close_seam(PoseTrack& track) {
@@ -261,8 +258,7 @@ void close_seam(PoseTrack& track) {
     track.poses.back() = first;
 }
 
-// ---- all of it
-// ------------------------------------------------------------------------------------------------------------
+// ---- all of it ----
 
 class Preparation {
 public:
@@ -291,7 +287,7 @@ public:
             if (settings_.seam) { seam(track); }
             result_.source = to_source(track, rig_, result_.source);
         }
-        if (settings_.rate != 1 && settings_.rate > 0) { quicken(); }
+        if (settings_.rate.value != 1 && settings_.rate.value > 0) { quicken(); }
         place_marks();
         return std::move(result_);
     }
@@ -371,10 +367,10 @@ private:
     }
 
     template <typename Value> void quicken(Track<Value>& track) {
-        for (double& at : track.times) { at /= settings_.rate; }
+        for (double& at : track.times) { at /= settings_.rate.value; }
         if (track.interpolation != Interpolation::cubic_spline) { return; }
         for (std::size_t k = 0; k < track.values.size(); ++k) { // tangents are a second's change
-            if (k % 3 != 1) { track.values[k] = times(track.values[k], float(settings_.rate)); }
+            if (k % 3 != 1) { track.values[k] = times(track.values[k], float(settings_.rate.value)); }
         }
     }
     static Quat times(Quat q, float by) { return {q.x * by, q.y * by, q.z * by, q.w * by}; }
@@ -389,12 +385,12 @@ private:
             quicken(tracks.scale);
         }
         for (NumberTrack& track : source.numbers) { quicken(track.values); }
-        source.seconds /= settings_.rate;
+        source.seconds /= settings_.rate.value;
     }
 
     /// Seconds of the prepared clip for seconds from the cut's beginning.
     [[nodiscard]] double placed(double at) const {
-        return (settings_.reverse ? seconds_ - at : at) / (settings_.rate > 0 ? settings_.rate : 1);
+        return (settings_.reverse ? seconds_ - at : at) / (settings_.rate.value > 0 ? settings_.rate.value : 1);
     }
 
     [[nodiscard]] std::string side_swapped(const std::string& name) const {

@@ -5,15 +5,6 @@
 #include <algorithm>
 
 namespace gait::detail {
-double checked_fade(CompileContext& context, const Number& fade, const std::string& path) {
-    if (!(fade.value >= 0) || fade.value > longest_fade) {
-        context.error(fade.place, "wrong-range",
-                      fmt::format("a fade lasts 0 to {} seconds; found {}", longest_fade, fade.value), path + ".fade");
-        return 0;
-    }
-    return fade.value;
-}
-
 std::optional<StateTree::Target> StateTree::find_target(const Text& to, int machine, const std::string& path) {
     std::vector<std::string> known;
     const std::size_t dot = to.value.find('.');

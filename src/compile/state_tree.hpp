@@ -21,9 +21,6 @@ private:
     std::vector<CompileContext::Use> before_;
 };
 
-/// A fade's seconds; an error where they are out of range.
-[[nodiscard]] double checked_fade(CompileContext& context, const Number& fade, const std::string& path);
-
 class StateTree {
 public:
     /// A machine that is being compiled; what takes arguments is one for each use.

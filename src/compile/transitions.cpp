@@ -174,7 +174,9 @@ private:
                 next.info.fade_by.clear();
             }
             if (branch.to.empty()) { continue; }
-            if (const auto to = tree_.find_target(branch.to, target.machine, own)) { add_branches(next, *to, depth + 1); }
+            if (const auto to = tree_.find_target(branch.to, target.machine, own)) {
+                add_branches(next, *to, depth + 1);
+            }
         }
     }
 
@@ -192,7 +194,7 @@ private:
                 }
             }
             transition.after = definition.after->first.value;
-            transition.after_more = definition.after->second.value - definition.after->first.value;
+            transition.after_more = std::max(0.0, definition.after->second.value - definition.after->first.value);
         }
         if (!definition.when.empty()) {
             transition.when = context_.expression(definition.when, ValueType::flag,

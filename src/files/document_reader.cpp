@@ -108,7 +108,7 @@ private:
         layer.against = map.text("against");
         layer.in_step_with = map.text("in_step_with");
         layer.takes_travel = map.flag("travel").value_or(false);
-        read_seconds(map, "fade", layer.fade, sink_);
+        if (const auto seconds = map.number("fade", "seconds")) { layer.fade = *seconds; }
         read_word(map, "mode", "mode", {{"replace", LayerMode::replace}, {"add", LayerMode::add}}, layer.mode, sink_);
         read_word(map, "space", "space", {{"local", LayerSpace::local}, {"model", LayerSpace::model}}, layer.space,
                   sink_);
@@ -144,13 +144,13 @@ private:
             }
             shot.mask = map.text("mask");
             shot.until = map.text("until");
-            read_seconds(map, "wait", shot.wait, sink_);
+            if (const auto seconds = map.number("wait", "seconds")) { shot.wait = *seconds; }
             if (const YamlNode* fade = map.find("fade"); fade != nullptr && fade->is_sequence()) {
                 const auto window =
                     read_window(*fade, "'fade' is the seconds of the fade in, and of the fade out", sink_);
                 if (window) { std::tie(shot.fade_in, shot.fade_out) = *window; }
             } else if (fade != nullptr) {
-                read_seconds(map, "fade", shot.fade_in, sink_);
+                if (const auto seconds = map.number("fade", "seconds")) { shot.fade_in = *seconds; }
                 shot.fade_out = shot.fade_in;
             }
             read_word(
@@ -169,7 +169,7 @@ private:
         forbid.while_active = map.text("while");
         forbid.when = map.text("when");
         forbid.to = map.text("to");
-        read_seconds(map, "fade", forbid.fade, sink_);
+        if (const auto seconds = map.number("fade", "seconds")) { forbid.fade = *seconds; }
         if (const YamlNode* except = map.find("except")) {
             for (const YamlNode* state : list_items(*except, "'except'", sink_)) {
                 forbid.except.push_back(to_text(*state, "a state's name", sink_));
@@ -227,18 +227,8 @@ private:
                         "'feet' says when feet are held to the ground; add 'planted: yes', or a condition such as "
                         "'planted: not airborne'");
         }
-        const auto read = [&](const char* key, const char* unit, double least, double most, Number& to) {
-            const auto number = map.number(key, unit);
-            if (!number) { return; }
-            if (number->value >= least && number->value <= most) {
-                to = *number;
-                return;
-            }
-            sink_.error(number->place, "wrong-range",
-                        fmt::format("'{}' is {} to {} {}; found {}", key, least, most, unit, number->value));
-        };
-        read("most", "metres", 0.01, 10, feet.most);
-        read("release", "seconds", 0.01, 10, feet.release);
+        if (const auto most = map.number("most", "metres")) { feet.most = *most; }
+        if (const auto release = map.number("release", "seconds")) { feet.release = *release; }
         if (const YamlNode* ankles = map.find("ankles")) {
             for (const YamlNode* ankle : list_items(*ankles, "'ankles'", sink_)) {
                 feet.ankles.push_back(to_text(*ankle, "a joint's name", sink_));
@@ -263,24 +253,12 @@ private:
                     list->push_back(to_text(*other, "a mask's name", sink_));
                 }
             }
-            if (const auto ramp = map.number("ramp", "joints")) {
-                mask.ramp = *ramp;
-                if (!(ramp->value >= 1) || ramp->value > 100 || ramp->value != std::floor(ramp->value)) {
-                    sink_.error(ramp->place, "wrong-range",
-                                fmt::format("'ramp' is a whole number of joints from 1 to 100; found {}", ramp->value));
-                    mask.ramp = 1;
-                }
-            }
+            if (const auto ramp = map.number("ramp", "joints")) { mask.ramp = *ramp; }
             if (const YamlNode* joints = map.find("joints")) {
                 for (const auto& [joint, weight] : named_entries(*joints, "joints", sink_)) {
-                    const auto number = to_number(*weight, "a joint's part, 0 to 1", sink_);
-                    if (!number) { continue; }
-                    if (!(number->value >= 0) || number->value > 1) {
-                        sink_.error(number->place, "wrong-range",
-                                    fmt::format("a joint's part is 0 to 1; found {}", number->value));
-                        continue;
+                    if (const auto number = to_number(*weight, "a joint's part, 0 to 1", sink_)) {
+                        mask.joints.emplace_back(joint, *number);
                     }
-                    mask.joints.emplace_back(joint, *number);
                 }
             }
             const bool made_of_others = !mask.mirror_of.empty() || !mask.rest_of.empty() || !mask.joins.empty();

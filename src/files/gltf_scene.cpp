@@ -17,8 +17,7 @@ constexpr int deepest_json = 64;
 constexpr std::size_t most_elements = 50'000'000;
 constexpr std::size_t most_joints = 1024;
 
-// ---- opening
-// ----------------------------------------------------------------------------------------------------------
+// ---- opening ----
 
 /// What tinygltf's file callbacks may do: read inside the file's own folder.
 struct Sandbox {
@@ -182,8 +181,7 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
     return read && !problems.failed();
 }
 
-// ---- accessors
-// ----------------------------------------------------------------------------------------------------------
+// ---- accessors ----
 
 struct Slice {
     const unsigned char* data = nullptr;
@@ -250,8 +248,7 @@ bool known_component(int type) {
            type == TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT;
 }
 
-// ---- nodes
-// --------------------------------------------------------------------------------------------------------------
+// ---- nodes ----
 
 bool find_parents(const tinygltf::Model& model, std::vector<int>& parents, FileProblems& problems) {
     const std::size_t count = model.nodes.size();
@@ -346,8 +343,7 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
     return place;
 }
 
-// ---- the rig
-// --------------------------------------------------------------------------------------------------------------
+// ---- the rig ----
 
 /// The skins to take joints from, the chosen one first.
 std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::vector<int>& parents,

@@ -59,23 +59,8 @@ void read_clip_settings(const YamlMap& map, ClipDefinition& clip, DiagnosticSink
     clip.reverse = map.flag("reverse").value_or(false);
     clip.mirror = map.flag("mirror").value_or(false);
     if (const YamlNode* travel = map.find("travel")) { clip.travel = read_travel(*travel, sink); }
-    if (const auto seam = map.number("seam", "degrees")) {
-        clip.seam = *seam;
-        if (!(seam->value > 0) || seam->value > 180) {
-            sink.error(seam->place, "wrong-range",
-                       fmt::format("'seam' closes more than 0 and at most 180 degrees; found {}", seam->value));
-        }
-    }
-    if (const auto rate = map.number("rate", "times as fast")) {
-        clip.rate = rate->value;
-        if (!(rate->value >= 0.01) || rate->value > 100) {
-            sink.error(
-                rate->place, "wrong-range",
-                fmt::format("'rate' is 0.01 to 100 times as fast; found {}; for the way back write 'reverse: yes'",
-                            rate->value));
-            clip.rate = 1;
-        }
-    }
+    if (const auto seam = map.number("seam", "degrees")) { clip.seam = *seam; }
+    if (const auto rate = map.number("rate", "times as fast")) { clip.rate = *rate; }
     clip.loop = map.flag("loop").value_or(false);
     if (const YamlNode* marks = map.find("marks")) {
         for (const auto& [name, value] : named_entries(*marks, "marks", sink)) {

@@ -56,7 +56,7 @@ private:
                 lead.layer = lead_map.text("layer");
                 lead.to = lead_map.text("to");
                 lead.when = lead_map.text("when");
-                read_seconds(lead_map, "fade", lead.fade, sink_);
+                if (const auto seconds = lead_map.number("fade", "seconds")) { lead.fade = *seconds; }
                 if (lead_map.is_map() && (lead.layer.empty() || lead.to.empty())) {
                     sink_.error(item->place, "missing-key",
                                 "a lead sends another layer to a state; write {layer: legs, to: still}");

@@ -304,14 +304,6 @@ private:
         } else if (to_flag(keep, "'keep_pace'", sink_).value_or(false)) {
             blend.keep_pace = {Number(0.75, keep.place), Number(1.5, keep.place)};
         }
-        if (!blend.keep_pace) { return; }
-        const auto& [slowest, fastest] = *blend.keep_pace;
-        if (!(slowest.value > 0) || slowest.value > 1 || !(fastest.value >= 1) || fastest.value > 10) {
-            sink_.error(slowest.place, "wrong-range",
-                        fmt::format("the slowest is more than 0 and at most 1, the fastest 1 to 10; found {} and {}",
-                                    slowest.value, fastest.value));
-            blend.keep_pace.reset();
-        }
     }
 
     BlendDefinition read_blend(const YamlMap& map, const YamlNode& parameter, const YamlNode& node, int depth) {

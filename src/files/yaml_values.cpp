@@ -1,7 +1,5 @@
 #include "files/yaml_values.hpp"
 
-#include "gait/fade_style.hpp"
-
 #include <fmt/core.h>
 
 namespace gait::detail {
@@ -46,17 +44,6 @@ std::vector<Text> read_names(const YamlNode& node, const std::string& list, cons
     }
     for (const YamlNode* name : list_items(node, list, sink)) { names.push_back(to_text(*name, item, sink)); }
     return names;
-}
-
-void read_seconds(const YamlMap& map, const char* key, Number& to, DiagnosticSink& sink) {
-    const auto seconds = map.number(key, "seconds");
-    if (!seconds) { return; }
-    if (seconds->value >= 0 && seconds->value <= longest_fade) {
-        to = *seconds;
-        return;
-    }
-    sink.error(seconds->place, "wrong-range",
-               fmt::format("'{}' is 0 to {} seconds; found {}", key, longest_fade, seconds->value));
 }
 
 std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const std::string& what,

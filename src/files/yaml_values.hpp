@@ -49,8 +49,6 @@ void read_word(const YamlMap& map, const char* key, const char* what, const std:
     }
     sink.unknown(word.place, what, word.value, known);
 }
-/// Seconds of a fade, where they are said.
-void read_seconds(const YamlMap& map, const char* key, Number& to, DiagnosticSink& sink);
 /// A map from one name to another.
 [[nodiscard]] std::vector<std::pair<Text, Text>> read_name_pairs(const YamlNode& node, const std::string& what,
                                                                  DiagnosticSink& sink);

@@ -7,9 +7,9 @@
 
 namespace gait::detail {
 
-/// The same rotation as `q`, on the hemisphere of `other`. Which one counts is settled along a clip as it is sampled, among
-/// clips as a character is compiled (`align_signs`), among the motions of a layer as one is entered (`choose_signs`), and
-/// between layers as one begins to show (`kernels::remember`).
+/// The same rotation as `q`, on the hemisphere of `other`. Which one counts is settled along a clip as it is sampled,
+/// among clips as a character is compiled (`align_signs`), among the motions of a layer as one is entered
+/// (`choose_signs`), and between layers as one begins to show (`kernels::remember`).
 [[nodiscard]] inline Quat on_side_of(const Quat& other, const Quat& q) { return dot(other, q) < 0 ? -q : q; }
 
 /// The normalised weighted sum of two rotations; a negative weight brings one onto the hemisphere of the other.

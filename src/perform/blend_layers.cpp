@@ -26,14 +26,16 @@ Cover whole_cover(const CompiledLayer& own, const LayerHeader& layer) {
 Cover cover_of(const CompiledLayer& own, const LayerPose& pose) {
     Cover cover = whole_cover(own, pose.block().layer());
     const PoseShares& shares = pose.shares();
-    if (cover.adds || (shares.plain && shares.covered.masked == 1)) { return cover; } // NOLINT: they have initial values
+    if (cover.adds || (shares.plain && shares.covered.masked == 1)) {
+        return cover;
+    } // NOLINT: they have initial values
     cover.covered = (shares.covered + shares.folded).fitted();
     return cover;
 }
 
 /// What a layer counts, a lane each; `room` is for as many numbers. The mask itself where the layer counts in full.
 const float* lane_weights(const CharacterData& data, const CompiledLayer& own, const Cover& cover, Window window,
-                   float* room) {
+                          float* room) {
     const float* mask = own.mask == no_index ? nullptr : data.masks[own.mask].data() + window.first;
     if (mask != nullptr && cover.weight >= 1 && cover.covered.masked >= 1) { return mask; }
     for (std::size_t lane = 0; lane < window.lanes; ++lane) {

@@ -1,9 +1,9 @@
 #include "perform/foot_lock.hpp"
 
+#include "math/rotations.hpp"
 #include "math/springs.hpp"
 #include "perform/playheads.hpp"
 #include "perform/shares.hpp"
-#include "math/rotations.hpp"
 
 #include <algorithm>
 #include <array>

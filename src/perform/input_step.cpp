@@ -151,7 +151,7 @@ private:
     double dt_;
 };
 
-// ---- cursors --------------------------------------------------------------------------------------------------------
+// ---- cursors ----
 
 PlanePoint asked_of(const Frame& frame, const CompiledCursor& cursor) {
     const auto speed = double(frame.block.raw()[cursor.number]);

@@ -12,7 +12,6 @@
 namespace gait::detail {
 namespace {
 
-
 /// The level of the active path at which plays what `node` would play, being the same named motion: that goes on, with
 /// its playheads, draws and time, and only the state changes.
 std::optional<std::size_t> plays_already(const Frame& frame, std::uint16_t node) {

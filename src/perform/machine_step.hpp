@@ -20,7 +20,8 @@ template <typename Holds> [[nodiscard]] bool any_active(const Frame& frame, Hold
 /// Whether any decision may fall in what is active: by time, or by what has moved.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
     if (frame.layer.seconds_until_decision > 0) {
-        return any_active(frame, [&](const CompiledState& state) { return (state.facts.reads & frame.header.moved) != 0; });
+        return any_active(frame,
+                          [&](const CompiledState& state) { return (state.facts.reads & frame.header.moved) != 0; });
     }
     return any_active(frame, [](const CompiledState& state) { return state.facts.decides; });
 }

@@ -52,11 +52,11 @@ struct PoseShares {
         if (own.has_nothing || own.has_whole_body) { leave_out_nothing(data, block, what); }
     }
 
-    InstanceShares share; ///< of the layer's pose; they sum to 1
+    InstanceShares share;   ///< of the layer's pose; they sum to 1
     Coverage covered{1, 0}; ///< the part of the layer that plays something
     Coverage folded;        ///< and what was folded, beside that
-    bool plain = true;    ///< all motions count inside the mask alone, and nothing that was folded does
-    float scale = 1;      ///< one over all of it, by which the shares were multiplied
+    bool plain = true;      ///< all motions count inside the mask alone, and nothing that was folded does
+    float scale = 1;        ///< one over all of it, by which the shares were multiplied
 
 private:
     /// Where some motions play nothing, or count on all joints.

@@ -12,7 +12,7 @@ bool is_upper(char c) { return std::isupper(static_cast<unsigned char>(c)) != 0;
 bool is_digit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 bool is_letter_or_digit(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; }
 
-/// `LeftUpLeg01` becomes left, up, leg, 01.
+/// `UpperLegLeft01` becomes upper, leg, left, 01.
 std::vector<std::string> words_of(const std::string& name) {
     std::vector<std::string> words;
     char before = ' ';

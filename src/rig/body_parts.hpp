@@ -12,7 +12,7 @@ namespace gait::detail {
 
 enum class Side { middle, left, right };
 
-/// What a name says of its side, and the name without that: `LeftFoot`, `foot_l`, `l.foot` and `foot_left` are all a
+/// What a name says of its side, and the name without that: `FootLeft`, `foot_l`, `l.foot` and `foot_left` are all a
 /// left `foot`.
 struct SidedName {
     Side side = Side::middle;

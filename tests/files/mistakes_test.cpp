@@ -209,7 +209,7 @@ TEST_CASE("layers say what they lack, and what only those above the lowest may h
     CHECK_THAT(in_arms("    space: world\n    machine: {start: s, states: {s: {play: high}}}\n"),
                has("no space 'world'; there are local, model [unknown-space]"));
     CHECK_THAT(in_arms("    fade: 61\n    machine: {start: s, states: {s: {play: high}}}\n"),
-               has("'fade' is 0 to 60 seconds; found 61 [wrong-range]"));
+               has("a fade lasts 0 to 60 seconds; found 61 [wrong-range]"));
     CHECK_THAT(in_arms(arms_machine + std::string("  - name: both hands\n    machine: {start: s, states: {s: {play: "
                                                   "high}}}\n")),
                has("a layer's name is one word of letters, digits and _; found 'both hands' [wrong-name]"));
@@ -276,7 +276,8 @@ TEST_CASE("one-shots say what they play, on what, and what a second call does") 
     CHECK_THAT(shot("{mask: upper}"), has("one-shot 'greet' plays nothing; add 'play: CLIP' [missing-key]"));
     CHECK_THAT(shot("high"), has("one-shot 'greet' is a map of play, mask, fade, again, wait, until"));
     CHECK_THAT(shot("{play: high, mask: upper, again: stop}"), has("no way 'stop'; there are ignore, restart, queue"));
-    CHECK_THAT(shot("{play: high, mask: upper, wait: 100}"), has("'wait' is 0 to 60 seconds; found 100 [wrong-range]"));
+    CHECK_THAT(shot("{play: high, mask: upper, wait: 4000}"),
+               has("'wait' is 0 to 3600 seconds; found 4000 [wrong-range]"));
     CHECK_THAT(shot("{play: high, mask: uper}"), has("no mask 'uper'; did you mean 'upper'?"));
     CHECK_THAT(shot("{play: high, mask: upper, until: dry}"), has("no parameter 'dry'"));
 }

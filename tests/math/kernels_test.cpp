@@ -86,6 +86,10 @@ TEST_CASE("instruction sets that round alike give the same bits, as one does on 
                           lanes);
         poses.push_back(std::move(pose));
     }
+    if (poses.size() < 2) {
+        WARN("this machine runs " << poses.size() << " of the sets that fuse: there is nothing to compare");
+        return;
+    }
     for (const AlignedFloats& pose : poses) { CHECK(std::equal(pose.begin(), pose.end(), poses.front().begin())); }
 }
 
@@ -118,8 +122,15 @@ TEST_CASE("every instruction set gives the same model and skinning matrices") {
 }
 
 TEST_CASE("an unknown instruction set is refused and nothing changes") {
+    const AlignedFloats before = blend_everything();
+    const std::string slowest = kernels::runnable_targets().back();
+    const PinnedTarget pinned(slowest);
+    const AlignedFloats with_slowest = blend_everything();
     CHECK_FALSE(kernels::pin_target("ABACUS"));
-    CHECK(blend_everything().size() == 4 * lanes);
+    // The machine's own choice or the one that was pinned: nothing else, and nothing broken.
+    const AlignedFloats after = blend_everything();
+    CHECK((std::equal(after.begin(), after.end(), before.begin()) ||
+           std::equal(after.begin(), after.end(), with_slowest.begin())));
 }
 
 TEST_CASE("the blend kernels agree with the textbook") {

@@ -5,9 +5,12 @@ set -euo pipefail
 build=$1 project=$2
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 cmake --install "$build" --prefix "$work/installed" >/dev/null
-cmake -S "$project" -B "$work/shared_build" -G Ninja -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
-cmake --build "$work/shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
-cmake --install "$work/shared_build" --prefix "$work/shared" >/dev/null
+# Beside the other build, and in the same way, so that ccache finds its objects: they serve shared libraries too.
+shared_build=$build-shared
+cmake -S "$project" -B "$shared_build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_UNITY_BUILD=ON -DCMAKE_UNITY_BUILD_BATCH_SIZE=50 \
+  -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
+CCACHE_BASEDIR=$project cmake --build "$shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
+cmake --install "$shared_build" --prefix "$work/shared" >/dev/null
 
 for kind in installed shared; do
   cmake -S "$project/tests/packaging/outside" -B "$work/outside_$kind" -G Ninja -DCMAKE_PREFIX_PATH="$work/$kind" >/dev/null

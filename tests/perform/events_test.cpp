@@ -156,13 +156,13 @@ TEST_CASE("a performer is the same to the last bit whether anybody listens or no
     const auto character =
         machine("go: {kind: flag}", "a: {play: marked, go: [{to: b, at: tock, fade: 0.2}]}\n"
                                     "b: {play: side, go: [{to: a, at: end, fade: 0.1, style: inertial}]}\n");
-    Performer silent(character), describe(character);
+    Performer silent(character), heard(character);
     EventList events;
     for (int i = 0; i < 300; ++i) {
         silent.advance(0.013);
-        told.advance(0.013, events);
+        heard.advance(0.013, events);
     }
-    CHECK(std::equal(silent.bytes().begin(), silent.bytes().end(), told.bytes().begin()));
+    CHECK(std::equal(silent.bytes().begin(), silent.bytes().end(), heard.bytes().begin()));
 }
 
 TEST_CASE("a state gives numbers that blend with its fade, and flags and choices that switch") {

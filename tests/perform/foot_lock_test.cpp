@@ -134,8 +134,9 @@ TEST_CASE("whatever she is asked for, holding her feet never makes a leg jump") 
                 worst = std::max(worst, greatest_turn(before, pose_of(walk.her())));
             }
         }
-        // In an eighth of a millisecond; a leg that swings turns by some 0.1 degrees.
-        CHECK(worst < 4);
+        // In an eighth of a millisecond a leg that swings turns by some 0.1 degrees; one whose reach runs out as she
+        // turns on the spot was seen to turn by 0.77.
+        CHECK(worst < 1);
     }
 }
 

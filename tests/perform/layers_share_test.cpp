@@ -83,7 +83,7 @@ TEST_CASE("a layer that does not count tells no events, and its machine goes on 
                                        "      start: a\n      states:\n"
                                        "        a: {play: high, go: [{to: b, when: busy, fade: 0.1}]}\n"
                                        "        b: {play: slide, go: [{to: a, when: not busy, fade: 0.1}]}\n");
-    const auto told = [&](double much) {
+    const auto count_told = [&](double much) {
         Performer performer(character);
         performer.set("much", much);
         EventList events;

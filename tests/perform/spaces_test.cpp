@@ -85,7 +85,7 @@ std::map<std::string, double> phases(const Performer& performer) {
 
 } // namespace
 
-// ---- two parameters -------------------------------------------------------------------------------------------------
+// ---- two parameters ----
 
 TEST_CASE("in a plane of velocities 180 and -180 are one place, and standing still is one whatever the heading") {
     const auto character = demo("{blend: [heading, speed], " + ring + "}", velocity);
@@ -288,7 +288,7 @@ TEST_CASE("mistakes in a space are said where they are") {
     CHECK_THAT(said("{add: {add: low, to: high}, to: high}"), Contains("what is added cannot itself add"));
 }
 
-// ---- keeping step ---------------------------------------------------------------------------------------------------
+// ---- keeping step ----
 
 TEST_CASE("corresponding feet come down together, and a clip alone plays as it was made") {
     Performer performer(demo("{blend: speed, points: [stroll, run]}", velocity));
@@ -483,7 +483,7 @@ TEST_CASE("clips that stand go by themselves, clips that do not walk are not mad
           std::string::npos);
 }
 
-// ---- pace -----------------------------------------------------------------------------------------------------------
+// ---- pace ----
 
 namespace {
 
@@ -576,7 +576,7 @@ TEST_CASE("the travel of a blend is that of its feet over a cycle") {
     }
 }
 
-// ---- mixes, additions, masks ----------------------------------------------------------------------------------------
+// ---- mixes, additions, masks ----
 
 TEST_CASE("a mix divides by its weights, and what is missing is the first one's") {
     const auto character =
@@ -705,7 +705,7 @@ TEST_CASE("a motion ends when its own clips do, not when what is laid over them 
     CHECK(support::at(performer, 0.1) == "t"); // a second long, its fade done by then
 }
 
-// ---- wild inputs ----------------------------------------------------------------------------------------------------
+// ---- wild inputs ----
 
 TEST_CASE("whatever speed, heading, turning, load and aim do, no seam shows in a space with everything on it") {
     const auto& character = support::lamplighter().character;

@@ -101,8 +101,9 @@ int run_check(const CheckOptions& options) {
         const auto counted = [](std::size_t many, const char* what) {
             return fmt::format("{} {}{}", many, what, many == 1 ? "" : "s");
         };
-        const auto ways = std::count_if(character.transitions().begin(), character.transitions().end(),
-                                        [](const TransitionInfo& info) { return info.kind == TransitionKind::written; });
+        const auto ways =
+            std::count_if(character.transitions().begin(), character.transitions().end(),
+                          [](const TransitionInfo& info) { return info.kind == TransitionKind::written; });
         const auto states = std::count_if(character.states().begin(), character.states().end(),
                                           [&](const StateInfo& state) { return !is_between_shots(character, state); });
         summary += fmt::format(
