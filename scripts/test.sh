@@ -4,8 +4,6 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 preset=${1:-release}
 scripts/setup.sh test
-# What is compiled again in a folder beside this one is found, whatever the checkout is called.
-export CCACHE_BASEDIR=$PWD
 cmake --preset "$preset" -DGAIT_BUILD_TESTS=ON >/dev/null
 cmake --build --preset "$preset" --parallel
 exec ctest --preset "$preset" --parallel "$(nproc)"

@@ -24,7 +24,7 @@ struct PlanePoint {
 /// Sites of one plane, the copies included that plateaus and wrapping axes need.
 inline constexpr std::size_t most_sites = 256;
 
-/// What sites count, those that count at all.
+/// The weights of the sites whose weight is not zero.
 struct SiteShares {
     std::array<std::uint16_t, most_sites> site; // NOLINT: only the first `count` hold anything
     std::array<double, most_sites> share;       // NOLINT

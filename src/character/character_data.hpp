@@ -98,7 +98,7 @@ struct CompiledLead {
     std::uint16_t target = 0;        ///< a node of the other layer
     CodeRange when;                  ///< empty: always
     double fade = 0;                 ///< seconds
-    std::uint16_t record = no_index; ///< the transition that stands for it
+    std::uint16_t record = no_index; ///< the transition that reports show for it
 };
 
 /// Two states of unlike layers that may not be active at once.
@@ -108,7 +108,7 @@ struct CompiledForbid {
     CodeRange when;                  ///< what must hold beside it; empty: always
     std::uint16_t to = 0;            ///< where the one that yields goes
     double fade = 0;                 ///< seconds
-    std::uint16_t record = no_index; ///< the transition that stands for it
+    std::uint16_t record = no_index; ///< the transition that reports show for it
 };
 
 /// A machine laid over those below it.
@@ -123,7 +123,7 @@ struct CompiledLayer {
     bool has_nothing = false;              ///< some state of it plays nothing
     bool has_whole_body = false;           ///< some state of it counts beyond the mask
     bool has_terms = false;                ///< some motion of it has weights by expressions
-    bool has_live_weights = false;         ///< weights or rates of some motion of it hang on inputs
+    bool has_live_weights = false;         ///< weights or rates of some of its motions depend on inputs
     bool may_hide = false;                 ///< all that is below it, if it covers it
     bool joins = false;                    ///< it may be blended in one pass with those below it
     bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
@@ -143,7 +143,7 @@ struct CompiledPick {
     PickOrder order = PickOrder::dealt;
     std::vector<CompiledPickEntry> entries; ///< `between` stands behind them
     bool between = false;
-    std::uint16_t record = no_index; ///< the transition that stands for its changes
+    std::uint16_t record = no_index; ///< the transition that reports show for its changes
     [[nodiscard]] std::size_t count() const { return entries.size() - (between ? 1 : 0); }
 };
 
@@ -152,7 +152,7 @@ struct CompiledChoose {
     std::vector<CodeRange> when;      ///< on entry; an empty one always holds
     std::vector<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
     double fade = 0;                  ///< when the value changes
-    std::uint16_t record = no_index;  ///< the transition that stands for its changes
+    std::uint16_t record = no_index;  ///< the transition that reports show for its changes
 };
 
 enum class ParameterSource : std::uint8_t {

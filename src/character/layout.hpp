@@ -74,9 +74,9 @@ struct Instance {
     Timing timing = Timing::shared;
     std::uint8_t frozen = 0;   ///< it stands still
     std::uint8_t settling = 0; ///< it is not left before its fade is done
-    std::uint8_t finished = 0; ///< its end was said
+    std::uint8_t finished = 0; ///< its end was reported
     std::uint8_t inertial = 0; ///< it is not faded in: an offset decays on top of it instead
-    std::uint8_t begun = 0;    ///< what its clips begin with was said; no hidden padding after it, so that equal
+    std::uint8_t begun = 0;    ///< what its clips begin with was reported; no hidden padding after it, so that equal
                                ///< performers are equal byte for byte
 };
 static_assert(std::is_trivially_copyable_v<Instance> && sizeof(Instance) == 32);
@@ -172,8 +172,8 @@ struct LayerHeader {
     std::uint8_t depth = 0;           ///< active nodes, from the layer's own state inward
     std::uint8_t announced_depth = 0; ///< of `said`
     std::uint8_t unchanged_depth = 0; ///< how many of `path`, from the outside in, are those of `announced`
-    std::uint8_t weight_moved = 0;    ///< some weight of its active motion changed since it was weighed
-    std::uint8_t shown = 0;           ///< it counted when the pose was last made
+    std::uint8_t weight_moved = 0; ///< some weight of its active motion changed since its clips' weights were computed
+    std::uint8_t shown = 0;        ///< it counted when the pose was last made
     StepKeeping keeping = StepKeeping::own;
     std::uint32_t offset_serial = 0;                    ///< the motion that stands where folded ones were
     std::array<std::uint16_t, most_levels> announced{}; ///< the path whose events were told
@@ -182,7 +182,8 @@ struct LayerHeader {
     std::uint8_t has_signs = 0; ///< a bit for each slot: some joint's quaternion is turned round in it
     std::array<std::uint8_t, 3> spare{};
     double offset_elapsed = 0;
-    double seconds_until_decision = 0; ///< seconds in which no decision falls unless some value moves that it hangs on
+    double seconds_until_decision =
+        0;                  ///< no decision can fall for so long, unless a value changes that its conditions read
     double step_speed = 0;  ///< strides a second at which its phase went last, where it keeps in step with another
     BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
     TermState weight;       ///< how much the layer counts
@@ -202,7 +203,7 @@ struct PerformerHeader {
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
     std::uint8_t signals_live = 0;        ///< some signal was sent, and not all of it is over
     std::array<std::uint8_t, 3> spare{};
-    SlotSet moved = 0;       ///< values that changed since the layers decided and the active motions were weighed
+    SlotSet moved = 0;       ///< values that changed since the layers last decided and computed their weights
     std::uint64_t draws = 0; ///< random numbers drawn so far
     Faults faults;
     double since_planted = 0; ///< seconds

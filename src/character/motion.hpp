@@ -130,7 +130,7 @@ struct Motion {
     std::uint32_t most_playing = 0; ///< leaves that may have weight at once
 };
 
-/// Whether its clips' weights or rates hang on anything; not so a clip that goes at its own rate.
+/// Whether its clips' weights or rates depend on inputs. Those of a lone clip at its own rate do not.
 [[nodiscard]] inline bool hangs_on_inputs(const Motion& motion) {
     return motion.leaf_count > 1 || motion.paced || motion.term_count > 0;
 }
@@ -154,7 +154,8 @@ struct LeafWeight {
 /// A motion may give weight to so many leaves at once.
 inline constexpr std::size_t most_playing = 256;
 
-/// The leaves of a motion that have weight, in order, so that sums do not hang on the way that led here.
+/// The leaves of a motion that have weight, in order of their index, so that sums come out the same whatever was played
+/// before.
 class LeafWeights {
 public:
     /// At most so many.
@@ -173,7 +174,7 @@ public:
     void drop_below(float least);
 
 private:
-    /// The same of one that does not come after all others.
+    /// Adds a leaf whose index is not greater than those already there.
     void insert(std::uint16_t leaf, float weight);
 
     std::size_t most_, count_ = 0;
@@ -211,7 +212,7 @@ inline constexpr int deepest_motion = 16;
 /// Channels that one motion may have, the whole body not counted.
 inline constexpr std::size_t most_channels = 8;
 
-/// What the weights hang on.
+/// What the weights are computed from.
 struct BlendInputs {
     const float* values = nullptr;       ///< the parameters', smoothed
     const PlanePoint* cursors = nullptr; ///< of the planes of velocities, metres a second: to the right, and ahead

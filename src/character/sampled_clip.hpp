@@ -2,6 +2,7 @@
 #pragma once
 
 #include "character/travel_path.hpp"
+#include "gait/api.hpp"
 #include "math/aligned.hpp"
 
 #include <array>
@@ -53,13 +54,13 @@ struct SampledClip {
     std::vector<NumberRow> numbers;
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
-    [[nodiscard]] std::size_t bytes() const;
+    [[nodiscard]] GAIT_API std::size_t bytes() const;
 };
 
 /// What a frame asks of a clip, in one place.
 struct ClipFrames {
     ClipFrames() = default;
-    explicit ClipFrames(const SampledClip& clip);
+    GAIT_API explicit ClipFrames(const SampledClip& clip);
 
     const float* rotations = nullptr; ///< [frame][x y z w][lane]
     const float* odd_signs = nullptr; ///< null where no quaternion changes its sign with the loop

@@ -20,7 +20,7 @@ public:
     MachineChecker(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
                    DiagnosticSink& sink)
         : document_(document), data_(character.data()), sink_(sink) {
-        Diagnostics unheard; // what is wrong with a sheet is said where it is played
+        Diagnostics unheard; // what is wrong with a sheet is reported where it is played
         for (const CueSheet& sheet : sheets) { players_.emplace_back(sheet, character, unheard); }
     }
 
@@ -145,8 +145,8 @@ private:
         for (std::size_t node = 0; node < data_.states.size(); ++node) {
             const CompiledState& state = data_.states[node];
             if (reached_[node] || !is_state(node)) { continue; }
-            if (state.parent != no_index && !reached_[state.parent]) { continue; } // the one around it was said
-            if (begins_from_nowhere(state.parent)) { continue; }                   // which is said by itself
+            if (state.parent != no_index && !reached_[state.parent]) { continue; } // the one around it was reported
+            if (begins_from_nowhere(state.parent)) { continue; }                   // which is reported by itself
             const StateInfo& info = data_.state_info[state.visible];
             sink_.warn(info.place, "unreachable-state",
                        fmt::format("no way leads into '{}'; add a transition with 'to: {}', or remove it", info.name,

@@ -7,7 +7,7 @@
 
 namespace gait::detail {
 
-/// Adds a warning for each. `sheets` are those the document is played with: what none of them sets is said too.
+/// Adds a warning for each. `sheets` are those the document is played with: what none of them sets is reported too.
 void check_machine(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
                    DiagnosticSink& sink);
 

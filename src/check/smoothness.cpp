@@ -305,7 +305,7 @@ void SnapMeter::measure() {
         auto [blend, needed, weight_moves] = window.reference(j);
         allow_for_offset(window, j, shown, blend, captured);
         if (offset) { needed += (window.first_dt + window.second_dt) / 2 * offset_allowance_[j]; }
-        // Where no weight moves, what is laid over what is nobody's doing.
+        // Where no weight changes, no fade of a layer is to blame for the jolt.
         const bool counts = weight_moves || offset || !window.has_weights();
         measured.jolts.push_back(counts ? jolt : 0);
         measured.allowances.push_back(needed);
@@ -579,7 +579,7 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     }
     laid_over_.add(laid_over_frame(after, cuts_between(before, after)));
     for (std::size_t l = 0; l < snaps_.size(); ++l) {
-        // What shows nothing moves nobody.
+        // A layer that shows nothing moves no joint.
         if (l == 0 || shows_its_fades(after, l)) {
             snaps_[l].add(snap_frame(after, l));
         } else {

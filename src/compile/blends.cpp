@@ -86,7 +86,7 @@ MotionCompiler::Axes MotionCompiler::axes_of(const BlendDefinition& blend, const
         axes.scale_x = axes.scale_y = 1.0 / 360;
         return axes;
     }
-    // So that the answer does not hang on units. Without a range it is the points' own extent.
+    // So that the answer does not depend on units. Without a range it is the points' own extent.
     const auto scale = [&](const ParameterInfo& info, std::size_t axis) {
         double low = double(info.low), high = double(info.high);
         if (!std::isfinite(low) || !std::isfinite(high)) {

@@ -88,7 +88,7 @@ private:
         }
     }
 
-    /// The clip, with harmless numbers where some are out of bounds, which is said.
+    /// The clip, with harmless numbers where some are out of bounds, which is reported.
     [[nodiscard]] const ClipDefinition* checked_numbers(const ClipDefinition& definition) {
         const std::string path = "clips." + definition.name.value;
         ClipDefinition checked = definition;
@@ -395,7 +395,7 @@ private:
         if (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index) {
             state.facts.reads |= slot_set(data.chooses[state.selector].by);
         }
-        // What another layer forbids hangs on that layer.
+        // What `forbid` says changes with the other layer's states.
         state.facts.poll_every_step =
             state.kind == NodeKind::pick ||
             std::any_of(data.forbidden.begin(), data.forbidden.end(),
@@ -405,7 +405,7 @@ private:
             add_slots(transition.when);
             add_slots(transition.fade_by);
             if (transition.signal != no_index) { state.facts.reads |= slot_set(data.signals[transition.signal].slot); }
-            // Where clips are hangs on their rates and weights.
+            // Ends and marks come sooner or later as rates and weights change.
             state.facts.poll_every_step = state.facts.poll_every_step || transition.at_end || transition.reads_state ||
                                           transition.mark != no_index || transition.span != no_index;
         }

@@ -60,8 +60,8 @@ struct CompileContext {
     };
     std::vector<Use> uses; ///< the innermost last
 
-    /// Like `sink.error`, but the same finding at the same place is said once. Inside something written once and used
-    /// elsewhere, the first use is said as well.
+    /// Like `sink.error`, but the same finding at the same place is reported once. Inside something written once and
+    /// used elsewhere, the first use is reported as well.
     void error(Place place, std::string code, std::string message, std::string path = {});
     /// Like `sink.unknown`, in the same way.
     void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
@@ -72,7 +72,8 @@ struct CompileContext {
     double within(const Number& number, double least, double most, double otherwise, const std::string& bounds,
                   const std::string& path);
 
-    /// Whether so many of something are too many; said once. What is written once and used often grows without bound.
+    /// Whether so many of something are too many; reported once. What is written once and used often grows without
+    /// bound.
     bool too_many(std::size_t count, const char* what);
 
     /// What an expression may not do.

@@ -108,7 +108,7 @@ private:
         return weights;
     }
 
-    /// Null when there is no such mask, which is said, or when none is asked for.
+    /// Null when there is no such mask, which is reported, or when none is asked for.
     const AlignedFloats* named(const Text& name, std::size_t asking) {
         if (name.empty()) { return nullptr; }
         const auto found = std::find(names_.begin(), names_.end(), name.value);

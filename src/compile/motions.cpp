@@ -140,7 +140,7 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
     setting.mirror = setting.mirror != resolved.mirror;
     setting.reverse = setting.reverse != resolved.reverse;
     if (definition == nullptr || context_.too_many(data_.motions.parts.size(), "parts of motions")) {
-        return finish(add_part({})); // it was said
+        return finish(add_part({})); // it was reported
     }
     const auto kind = definition->kind();
     if (setting.depth > deepest_motion) {
@@ -167,7 +167,7 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
                            path);
             break;
         case MotionKind::nothing:
-            break; // it is said where it stands
+            break; // it is reported where it stands
         }
     }
     return finish(add_part({}));

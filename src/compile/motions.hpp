@@ -125,7 +125,7 @@ private:
     /// The sites as they lie in the plane, those at one place being one, with the copies that stretches and angles
     /// need.
     [[nodiscard]] static PlaneSites lay_out(const Axes& axes, const std::vector<Site>& sites, int pieces);
-    /// The cells that are written; nothing where they do not fit, which is said.
+    /// The cells that are written; nothing where they do not fit, which is reported.
     std::optional<std::vector<Cell>> cells_by_hand(const BlendDefinition& blend, std::size_t written,
                                                    const std::vector<PlanePoint>& places, const std::string& path);
     std::uint32_t finish_plane(const BlendDefinition& blend, const Axes& axes, const std::vector<Site>& sites,
@@ -145,7 +145,8 @@ private:
     std::map<std::string, std::uint16_t> compiled_; ///< motions by what they were made from
 };
 
-/// Adds `call`'s arguments, under the names that a declaration gives them. False, and said, when their number differs.
+/// Adds `call`'s arguments, under the names that a declaration gives them. False, and reported, when their number
+/// differs.
 bool bind_arguments(CompileContext& context, const std::vector<Text>& names, const Call& call, Arguments& out,
                     const std::string& path);
 

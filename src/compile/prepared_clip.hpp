@@ -30,12 +30,12 @@ struct PreparedClip {
 };
 
 /// The joints (left, right) that change places in a mirrored clip: those found by name, under those the document names.
-/// Names that the rig lacks are said in `sink`.
+/// Names that the rig lacks are reported in `sink`.
 [[nodiscard]] std::vector<std::pair<int, int>> mirror_pairs(const Document& document, const Rig& rig,
                                                             DiagnosticSink& sink);
 
 /// Applies `settings` to `source`, which lies on `rig`. `pairs` are the joints that mirror each other. What cannot be
-/// done is said in `sink`, and left out.
+/// done is reported in `sink`, and left out.
 [[nodiscard]] PreparedClip prepare_clip(const ClipSource& source, const Rig& rig, const ClipDefinition& settings,
                                         const std::vector<std::pair<int, int>>& pairs, DiagnosticSink& sink);
 

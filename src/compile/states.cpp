@@ -242,7 +242,7 @@ std::uint16_t StateCompiler::add_entry(std::uint16_t around, const ResolvedMotio
         if (play.place.line == 0) { context_.error({}, "missing-key", "this entry plays nothing", path); }
         return index;
     }
-    if (data_.states[around].level + 2U >= most_levels) { return index; } // too deep, which was said
+    if (data_.states[around].level + 2U >= most_levels) { return index; } // too deep, which was reported
     add_motion(index, inner, path);
     return index;
 }

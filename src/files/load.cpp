@@ -62,8 +62,8 @@ private:
         return nullptr;
     }
 
-    /// Imports a file once for each fit. Its own findings are kept; where it is unusable, the document's place is said
-    /// as well.
+    /// Imports a file once for each fit. Its own findings are kept; where it is unusable, the document's place is
+    /// reported as well.
     const ImportedFile* import(const Text& file, const FitDefinition* fit) {
         const std::pair key(file.value, fit);
         const auto known = files_.find(key);

@@ -51,8 +51,8 @@ inline YamlNode& YamlNode::operator=(const YamlNode& other) = default;
 inline YamlNode& YamlNode::operator=(YamlNode&& other) noexcept = default;
 inline YamlNode::~YamlNode() = default;
 
-/// Parses `text`. Nothing on a syntax error, which is said in `sink`. Anchors, aliases and tags are refused; commas
-/// that split an expression inside braces are found and said.
+/// Parses `text`. Nothing on a syntax error, which is reported in `sink`. Anchors, aliases and tags are refused; commas
+/// that split an expression inside braces are found and reported.
 [[nodiscard]] std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink);
 
 /// Makes every place in the tree one of the file that `Place::file` counts as `file`.

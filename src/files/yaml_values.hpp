@@ -17,7 +17,7 @@ namespace gait::detail {
 /// A name, or a list of them.
 [[nodiscard]] std::vector<Text> read_names(const YamlNode& node, const std::string& list, const std::string& item,
                                            DiagnosticSink& sink);
-/// What one of several words stands for, where one is said; any other word is an error that calls it a `what`.
+/// What one of several words stands for, where one is reported; any other word is an error that calls it a `what`.
 template <typename Value>
 void read_word(const YamlMap& map, const char* key, const char* what,
                std::initializer_list<std::pair<const char*, Value>> words, Value& to, DiagnosticSink& sink) {

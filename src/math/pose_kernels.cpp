@@ -15,8 +15,8 @@ using Floats = hn::CappedTag<float, 16>;
 
 using Vector = hn::Vec<Floats>;
 
-// A quaternion a lane is four vectors by name: where a vector's length is known to the processor alone, they cannot be
-// kept in a struct.
+// The four components of a vector of quaternions are four variables: vectors whose length only the processor knows
+// cannot be members of a struct.
 
 HWY_INLINE void load(Floats d, const float* first, std::size_t stride, Vector& x, Vector& y, Vector& z, Vector& w) {
     x = hn::Load(d, first);
@@ -68,7 +68,7 @@ HWY_INLINE void add_sources(Floats d, const BlendSource* sources, const BlendSou
     w = hn::Add(w, bw);
 }
 
-/// The same of rotation vectors.
+/// Adds the share of rotation vectors, three rows each.
 HWY_INLINE void add_turns(Floats d, const BlendSource* sources, const BlendSource* end, std::size_t lane, Vector& x,
                           Vector& y, Vector& z) {
     for (; sources != end; ++sources) {

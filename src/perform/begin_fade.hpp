@@ -1,4 +1,4 @@
-/// How a motion comes in over those that play: all that hangs on a fade's style.
+/// The start of a fade: everything that differs from style to style.
 #pragma once
 
 #include "perform/play.hpp"
@@ -15,7 +15,7 @@ void drop_oldest(Frame& frame, std::size_t count);
 /// Before the motion is added: at most three play, so that there is room for it. A cut forgets them all; the oldest of
 /// four is folded into the layer's offset.
 void make_room(Frame& frame, double fade);
-/// Before it is added: those that play go on as the style says.
+/// Before the new motion is added: what the style does to those that play.
 void leave_behind(Frame& frame, FadeStyle style);
 /// After it was added, as the newest.
 void begin_fade(Frame& frame, FadeStyle style);

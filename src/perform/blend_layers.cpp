@@ -76,7 +76,7 @@ void mix_moved(const CharacterData& data, const float* weights, Window window, P
     }
 }
 
-/// The same of a layer's whole pose.
+/// Mixes the translations and scales of a layer's whole pose.
 void mix_moved(const CharacterData& data, const Weights& weights, Window window, PoseRows out, const WindowPose& own) {
     MovedValues values;
     const auto moved = data.moved_in(window);
@@ -123,7 +123,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
     const CompiledLayer& own = data.layers[block.layer_index()];
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
     struct Turn {
-        float x, y, z, w; // without initial values, so that nobody clears room for the largest rig
+        float x, y, z, w; // without initial values: an array for the largest rig need not be cleared
         explicit operator Quat() const { return {x, y, z, w}; }
     };
     std::array<Turn, most_model_joints> shown, wanted; // NOLINT: filled joint by joint

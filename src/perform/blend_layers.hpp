@@ -15,7 +15,7 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block);
 
 /// How much a layer counts now, beside its mask: its weight times the part of its motions that play something.
 [[nodiscard]] double layer_cover(const CharacterData& data, const PerformerBlock& block);
-/// The same joint by joint, its mask with it.
+/// The weight of the layer on each joint, its mask included.
 void layer_cover(const CharacterData& data, const PerformerBlock& block, std::span<float> out);
 
 } // namespace gait::detail

@@ -25,7 +25,7 @@ void begin_clip_events(Frame& frame, std::size_t instance, const Playhead& playh
 
 /// A clip plays no longer: the spans that it is inside of end.
 void end_clip_events(Frame& frame, std::size_t instance, const Playhead& playhead);
-/// The same for every clip of an instance that has weight.
+/// The spans end of every clip of an instance that has weight.
 void end_clip_events(Frame& frame, std::size_t instance);
 
 /// Says that something happens to a state, `after` seconds from now.

@@ -39,7 +39,7 @@ struct Masks {
 /// What is moved on the lanes of a part, as it is summed.
 class MovedSums {
 public:
-    /// `values`: null where nobody asks for them.
+    /// `values`: null where translations are not needed.
     MovedSums(const CharacterData& data, Window part, MovedValues* values) : part_(part) {
         if (values == nullptr) { return; }
         const std::size_t first = data.first_moved(part.first);
@@ -63,7 +63,7 @@ public:
         sum += first * a + second * b;
         std::memcpy(&at_[*m], &sum, sizeof sum);
     }
-    /// The same of a clip; `profile` [lanes]: what it counts from lane to lane, null where that is the same.
+    /// Adds all that a clip moves; `profile` [lanes] is its weight on each lane, null where that is 1.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {
         const std::uint8_t moves = leaf.frames.moves;
         const SampledClip& clip = *leaf.sampled;
@@ -154,8 +154,8 @@ struct Unlike {
     Masks masks;
 };
 
-/// The same of clips that count otherwise from joint to joint, are turned round on some, have steps, or are asked for
-/// at another time than now.
+/// Writes clips whose weight differs from joint to joint, whose quaternions change their sign on some, which have
+/// steps, or which are asked for at another time than now.
 class UnlikeWriter {
 public:
     UnlikeWriter(const CharacterData& data, const PerformerBlock& block, const Unlike& how, WindowProgram& program,
@@ -266,7 +266,7 @@ bool are_alike(const CharacterData& data, const PerformerBlock& block, const Ins
     return data.states[instance.state].facts.plain && !block.has_signs(instance);
 }
 
-/// The rest pose, so much of it, where no clip covers it.
+/// Adds the rest pose with the weight that no clip covers.
 void write_rest(Coverage cover, const float* mask, WindowProgram& program) {
     program.make_room();
     float* w = program.more_quaternions() + 3 * window_lanes;

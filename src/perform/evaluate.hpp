@@ -23,7 +23,7 @@ struct alignas(cache_line) WindowPose {
 
 /// Translations and scales of a window, beside those of `CharacterData::moved` that are in it.
 struct MovedValues {
-    std::array<std::array<float, 4>, 2 * window_lanes> at; // NOLINT: only those are filled; the fourth is for nothing
+    std::array<std::array<float, 4>, 2 * window_lanes> at; // NOLINT: only those are filled; the fourth is padding
 };
 /// Puts them where they belong in the window's rows.
 void show_moved(const CharacterData& data, Window window, const MovedValues& values, PoseRows out);
@@ -78,7 +78,8 @@ public:
     /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
     /// they are (see `fill_rest`).
     void evaluate(Window window, PoseRows out) const;
-    /// The same as `write_only`, without the layer's offset.
+    /// Writes what the layer blends into the layer that `program` has begun, without the layer's offset; see
+    /// `write_only`.
     void write(WindowProgram& program, MovedValues* moved) const;
     /// Whether an offset lies on what `write` gives.
     [[nodiscard]] bool has_offset() const { return offset_; }

@@ -24,7 +24,7 @@ constexpr float dragging = 0.002F;    ///< metres beyond its leg's reach: from t
 constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
 constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
 constexpr float at_rest_yaw = 0.3F;   ///< and radians
-constexpr float still_speed = 0.05F;  ///< a second, of both: slower is standing
+constexpr float still_speed = 0.05F;  ///< metres and radians a second: a foot that moves off more slowly stands
 constexpr float rests_for = 0.3F;     ///< seconds for which it stands off before it steps back
 
 float smooth_step(float from, float to, float value) {

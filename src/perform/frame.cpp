@@ -27,7 +27,7 @@ void come_round(double& position, std::uint32_t& loops) {
 /// Adds what the playing clips of a layer have of the next `dt` seconds to what those below have.
 void add_travel(Frame& frame, double dt, PhaseStep phase, ClipTravel& sum) {
     Evaluation middle;
-    middle.shift = dt / 2; // the shares of the middle of the step, so that it hangs little on how long steps are
+    middle.shift = dt / 2; // the shares of the middle of the step, so that long steps and short ones agree
     const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, dt, phase);
     const BodyStep left_behind = offset_travel(frame.layer, dt);
     const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;

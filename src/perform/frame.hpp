@@ -26,12 +26,12 @@ struct Frame {
     PerformerHeader& header;
     LayerHeader& layer;
     const CompiledLayer& compiled; ///< what it was compiled to
-    EventList* events;             ///< null when nobody listens
+    EventList* events;             ///< null when no list was given
     bool in_step = false;          ///< inside `advance`, where what happens is told
     bool leading = false;          ///< it is sending another layer somewhere
-    bool led = false;              ///< another layer has sent it somewhere in this instant, and there it stays for that
-    bool asked = false;            ///< every decision was asked for since it was entered, and none fell
-    Layers* others = nullptr;      ///< all layers, this one among them; null where it stands alone
+    bool led = false;   ///< another layer has led it somewhere at this instant: it takes no transition before the next
+    bool asked = false; ///< all its transitions were evaluated since it was entered, and none was due
+    Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;

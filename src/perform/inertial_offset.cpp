@@ -92,7 +92,7 @@ void catch_turns(const PerformerBlock& block, Window window, const WindowMotion&
                                         store_offset(block, 3, window, velocities)};
 }
 
-/// The same of the translations and scales that some clip moves.
+/// The difference of the translations and scales that some clip moves, and how fast it changes.
 void catch_moves(const CharacterData& data, const PerformerBlock& block, Window window, const WindowMotion& before,
                  const WindowMotion& after) {
     float* move = block.offset_move() + 6 * data.first_moved(window.first);

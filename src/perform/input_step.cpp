@@ -10,7 +10,7 @@
 namespace gait::detail {
 namespace {
 
-/// How many signals are to be looked at: none while all of them are over.
+/// How many signals must be looked at: none while none is pending.
 std::size_t live_signals(const Frame& frame) { return frame.header.signals_live != 0 ? frame.data.signals.size() : 0; }
 
 /// Writes the value that conditions see.

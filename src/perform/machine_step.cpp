@@ -116,7 +116,7 @@ bool rules_now(const Frame& frame, const CompiledForbid& forbid) {
            (forbid.when.empty() || evaluate(frame.data.instructions(forbid.when), inputs_of(frame)) != 0);
 }
 
-/// What keeps the layer from being in `node`, by what another layer is doing; null for nothing.
+/// The entry of `forbid` that keeps the layer out of `node` now; null for none.
 const CompiledForbid* forbidden_by(const Frame& frame, std::uint16_t node) {
     if (frame.others == nullptr || frame.data.forbidden.empty()) { return nullptr; }
     const auto& states = frame.data.states;
@@ -355,7 +355,7 @@ void announce(Frame& frame) {
     LayerHeader& layer = frame.layer;
     const auto& states = frame.data.states;
     const auto visible = [&](std::uint16_t node) {
-        // A node inside a pick or choose is nobody's business: its state was announced.
+        // An entry of a pick or choose has no events of its own: its state has them.
         return states[node].parent == no_index || states[node].visible != states[states[node].parent].visible;
     };
     std::size_t same = 0;

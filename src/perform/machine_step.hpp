@@ -35,17 +35,17 @@ void yield_to_others(Frame& frame);
 
 /// Seconds until a decision may fall by itself: an end, an `after`, a threshold, a mark or span that is waited for.
 [[nodiscard]] double seconds_to_decision(const Frame& frame);
-/// Asks for that, and keeps how long it is sure, if it is.
+/// Computes that, and keeps for how long no decision can fall, where that can be predicted.
 double note_next_decision(Frame& frame);
-/// Seconds: more than sums of steps are off, of which there are not so many in the longest quiet.
+/// Seconds by which a predicted decision is taken earlier: more than rounding adds up to over the steps until then.
 inline constexpr double decision_margin = 1e-6;
-/// The same as `seconds_to_decision`, or infinite where it is more than `left`.
+/// `seconds_to_decision` where that is at most `left`; else it may be infinite.
 [[nodiscard]] inline double seconds_to_decision_within(Frame& frame, double left) {
     const bool quiet = frame.layer.seconds_until_decision > left + decision_margin;
     return quiet ? never : note_next_decision(frame);
 }
 
-/// Says which states were left and entered since it was said last.
+/// Says which states were left and entered since it was reported last.
 void announce(Frame& frame);
 /// Whether there is anything to announce.
 [[nodiscard]] inline bool has_announcements(const LayerHeader& layer) {

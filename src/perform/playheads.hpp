@@ -33,7 +33,7 @@ struct ClipPlace {
 
 /// The shared phase of a layer, in strides.
 [[nodiscard]] inline ClipPlace phase_of(const LayerHeader& layer) { return {layer.phase, layer.phase_loops}; }
-/// The same `seconds` later.
+/// The shared phase `seconds` later.
 [[nodiscard]] inline ClipPlace later_phase(const CharacterData& data, const PerformerBlock& block, double seconds) {
     return split_place(PhaseClock(data, block, 0).after(strides_of(block.layer()), seconds));
 }

@@ -106,7 +106,7 @@ SharedStep SharedPhase::advance(InplaceArray<PhaseClock, 1>& clock, const PhaseS
     const bool may_be_led = frame_.compiled.in_step_with != no_index;
     if (may_be_led) { follow_or_part(leader); }
     const double from = strides_of(layer_);
-    // The cadence of the middle of the step, so that it hangs little on how long steps are.
+    // The cadence of the middle of the step, so that long steps and short ones agree.
     const PhaseClock& own = clock.make(0, frame_.data, frame_.block, dt / 2);
     SharedStep shared{&own, {from, from}};
     switch (layer_.keeping) {

@@ -169,7 +169,7 @@ void weigh_active(Frame& frame) {
         if (playhead.begins == 0) { continue; }
         playhead.begins = 0;
         if (!leaves[playhead.leaf].synced && playhead.pace < 0) { playhead.position = 1; }
-        // What is only just entered begins when its place is known.
+        // A motion that is only just entered has no place yet: `begin_active` tells what it begins with.
         if (instance.elapsed > 0) { begin_clip_events(frame, index, playhead); }
     }
 }

@@ -8,7 +8,7 @@ namespace gait::detail {
 /// Gives the active motion the weights and rates of the present parameters. A clip that comes back from no weight
 /// starts afresh.
 void weigh_active(Frame& frame);
-/// The same after parameters or weights have changed, where anything hangs on them.
+/// Computes them again after parameters or weights have changed, where the motion depends on any.
 inline void weigh_again(Frame& frame) {
     if (frame.compiled.has_live_weights && hangs_on_inputs(frame.motion_of(frame.active()))) { weigh_active(frame); }
 }
@@ -22,7 +22,7 @@ void follow_terms(Frame& frame, double dt);
 /// Lets the layer's own weight follow its expression.
 void follow_weight(Frame& frame, double dt);
 
-/// What the expression of a weight comes to, 0 to 1; 1 without one.
+/// The value of a weight's expression, clamped to 0 to 1; 1 where there is none.
 [[nodiscard]] double wanted_weight(const Frame& frame, const Term& term);
 
 } // namespace gait::detail

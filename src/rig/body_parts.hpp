@@ -2,6 +2,7 @@
 /// do not tell.
 #pragma once
 
+#include "gait/api.hpp"
 #include "gait/rig.hpp"
 
 #include <string>
@@ -18,10 +19,10 @@ struct SidedName {
     Side side = Side::middle;
     std::string stem; ///< in lower case, words joined by `_`
 };
-[[nodiscard]] SidedName sided_name(const std::string& name);
+[[nodiscard]] GAIT_API SidedName sided_name(const std::string& name);
 
 /// Pairs of joints (left, right) that mirror each other by name.
-[[nodiscard]] std::vector<std::pair<int, int>> mirror_pairs(const Rig& rig);
+[[nodiscard]] GAIT_API std::vector<std::pair<int, int>> mirror_pairs(const Rig& rig);
 
 struct Foot {
     Side side = Side::middle;
@@ -34,6 +35,6 @@ struct BodyParts {
     int hips = -1;
     std::vector<Foot> feet; ///< left before right
 };
-[[nodiscard]] BodyParts body_parts(const Rig& rig);
+[[nodiscard]] GAIT_API BodyParts body_parts(const Rig& rig);
 
 } // namespace gait::detail

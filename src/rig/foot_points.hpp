@@ -9,7 +9,7 @@
 
 namespace gait::detail {
 
-class FootPoints {
+class GAIT_API FootPoints {
 public:
     /// Feet are found by name or shape; `names` names their ankles instead, left before right.
     explicit FootPoints(const Rig& rig, const std::vector<std::string>& names = {});

@@ -9,7 +9,7 @@ cmake --install "$build" --prefix "$work/installed" >/dev/null
 shared_build=$build-shared
 cmake -S "$project" -B "$shared_build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_UNITY_BUILD=ON -DCMAKE_UNITY_BUILD_BATCH_SIZE=50 \
   -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
-CCACHE_BASEDIR=$project cmake --build "$shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
+cmake --build "$shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
 cmake --install "$shared_build" --prefix "$work/shared" >/dev/null
 
 for kind in installed shared; do

@@ -226,3 +226,88 @@ TEST_CASE("no limb is drawn from where a body set out to where its hips have gon
     REQUIRE(limbs.size() >= 12);
     for (const Box& limb : limbs) { CHECK(limb.right - limb.left < 160); }
 }
+
+namespace {
+
+/// Texts that would be run, or be read as a format, a quote's end or a statement, by whatever draws them.
+const std::vector<std::string>& hostile_texts() {
+    static const std::vector<std::string> texts{"`touch PWNED`",
+                                                "%",
+                                                "%s%n 100 %",
+                                                "'; system('touch PWNED'); '",
+                                                "\"; system(\"touch PWNED\"); \"",
+                                                "a\\nb \\\\ \\N \\G @macro",
+                                                "<b>&amp;</b> ]]>",
+                                                "{/Bold x}_y^z",
+                                                "$(touch PWNED) $HOME",
+                                                "tab\tbell\a escape\x1b[31m delete\x7f",
+                                                "\xC3\xA4 \xE2\x82\xAC"};
+    return texts;
+}
+
+/// In YAML's double quotes.
+std::string yaml_quoted(const std::string& text) {
+    std::string out = "\"";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte < 0x20 || byte == 0x7F) {
+            out += fmt::format("\\x{:02x}", byte);
+        } else {
+            if (c == '"' || c == '\\') { out += '\\'; }
+            out += c;
+        }
+    }
+    return out + "\"";
+}
+
+} // namespace
+
+TEST_CASE("no text of a document, a file or a cue sheet is run or read as a format by what draws it") {
+    for (const std::string& text : hostile_texts()) {
+        CAPTURE(text);
+        const support::TemporaryFolder folder;
+        const std::string rig = (support::project() / "demo/lamplighter.glb").string(), name = yaml_quoted(text);
+        // A clip's name with brackets would be a motion with arguments.
+        std::string clip_text = text;
+        std::erase_if(clip_text, [](char c) { return c == '(' || c == ')'; });
+        const std::string clip = yaml_quoted(clip_text);
+        const std::string document = folder.write(
+            "evil.gait.yaml",
+            "gait: 1\nrig: " + rig + "\nclips:\n  " + clip +
+                ": {animation: stroll, loop: yes}\n  run: {loop: yes}\nparameters:\n  speed: {kind: number, range: [0, "
+                "6], unit: " +
+                name + ", note: " + name + "}\nlayers:\n  - name: " + name + "\n    machine:\n      start: " + name +
+                "\n      states:\n        " + name +
+                ":\n          play: {blend: speed, points: [{at: 1, play: " + clip + "}, {at: 4, play: run}]}\n");
+        std::string sheet_name = text;
+        std::replace(sheet_name.begin(), sheet_name.end(), '/', '_');
+        const std::string sheet = folder.write(sheet_name + ".cues.yaml",
+                                               "about: " + name + "\nseconds: 1\ncues: [{at: 0.2, set: {speed: 3}}]\n");
+        const auto draws = [&](std::vector<std::string> arguments, const std::string& picture) {
+            arguments.push_back((folder / picture).string());
+            const Finished drawn = support::run(
+                [&] {
+                    std::vector<std::string> all{support::tool().string()};
+                    all.insert(all.end(), arguments.begin(), arguments.end());
+                    return all;
+                }(),
+                folder / "");
+            CAPTURE(picture, drawn.out, drawn.err);
+            CHECK(drawn.code <= 1);
+            CHECK(std::filesystem::exists(folder / picture));
+            CHECK_FALSE(std::filesystem::exists(folder / "PWNED"));
+            for (const std::string& shown : {drawn.out, drawn.err}) {
+                CHECK(std::none_of(shown.begin(), shown.end(), [](char c) {
+                    return (static_cast<unsigned char>(c) < 0x20 && c != '\n') || c == 0x7F;
+                }));
+            }
+        };
+        draws({"perform", document, "--cues", sheet, "--chart"}, "chart.png");
+        draws({"perform", document, "--cues", sheet, "--chart"}, "chart.svg");
+        draws({"perform", document, "--cues", sheet, "--film"}, "film.png");
+        if (text.find('.') == std::string::npos) { draws({"map", document, text, "-o"}, "map.png"); }
+        draws({"sketch", document, "-o"}, "sketch.svg");
+        CHECK_NOTHROW(json::parse(gait_tool({"perform", document, "--cues", sheet, "--json"}).out));
+    }
+    CHECK_FALSE(std::filesystem::exists(support::project() / "PWNED"));
+}

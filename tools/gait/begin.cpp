@@ -64,7 +64,7 @@ int run_begin(const BeginOptions& options) {
         for (const PlacedClip& clip : begun.clips) {
             all.push_back({{"clip", clip.name}, {"role", std::string(name_of(clip.role))}, {"why", clip.reason}});
         }
-        print(nlohmann::json{{"document", options.output}, {"clips", all}}.dump(2) + "\n");
+        print_json(nlohmann::json{{"document", options.output}, {"clips", all}});
     } else {
         Table table({{"clip"}, {"taken for"}, {"because"}});
         for (const PlacedClip& clip : begun.clips) {

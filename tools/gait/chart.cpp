@@ -112,7 +112,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
             3 + 2 * character.parameters().size() + character.clips().size() + (lane.axis == 1 ? 0 : 1);
         names +=
             fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
-                        plot_text(fmt::format("{} {:.3g} to {:.3g} m/s", lane.name, lane.low, lane.high)), foot + 0.38);
+                        tic_text(fmt::format("{} {:.3g} to {:.3g} m/s", lane.name, lane.low, lane.high)), foot + 0.38);
         plots +=
             fmt::format("$frames using 1:({:.3f} + (${} - {:.6g}) * {:.6g}) with lines lw 2 lc rgb '#333333' notitle, ",
                         foot, column, lane.low, 0.76 / std::max(lane.high - lane.low, 1e-9));
@@ -122,7 +122,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
         const ParameterInfo& info = character.parameters()[lane.parameter];
         const double foot = double(count - 1 - l) + 0.12;
         const double scale = 0.76 / std::max(lane.high - lane.low, 1e-9);
-        names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ", plot_text(lane_name(lane, info)), foot + 0.38);
+        names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ", tic_text(lane_name(lane, info)), foot + 0.38);
         const std::size_t set = 3 + 2 * lane.parameter, smoothed = set + 1;
         const auto value = [&](std::size_t column) {
             return fmt::format("$frames using 1:({:.3f} + (${} - {:.6g}) * {:.6g})", foot, column, lane.low, scale);
@@ -149,7 +149,7 @@ std::string states_panel(const Recording& recording, const Character& character)
     const auto layers = character.layers();
     std::string names;
     for (std::size_t l = 0; l < layers.size(); ++l) {
-        names += fmt::format("{}{} {}", l == 0 ? "" : ", ", plot_text(shown_layer(layers[l])), double(l) + 0.5);
+        names += fmt::format("{}{} {}", l == 0 ? "" : ", ", tic_text(shown_layer(layers[l])), double(l) + 0.5);
     }
     std::string out =
         fmt::format("set ylabel '{}'\nset yrange [0:{}]\n", layers.size() == 1 ? "state" : "layers", layers.size());
@@ -228,7 +228,7 @@ std::string clips_panel(const Recording& recording, const Character& character) 
 std::string feet_panel(const Recording& recording) {
     std::string out = "set ylabel 'feet'\nset yrange [0:" + std::to_string(recording.feet.size()) + "]\nset ytics (";
     for (std::size_t f = 0; f < recording.feet.size(); ++f) {
-        out += fmt::format("{}{} {}", f == 0 ? "" : ", ", plot_text(recording.feet[f]),
+        out += fmt::format("{}{} {}", f == 0 ? "" : ", ", tic_text(recording.feet[f]),
                            double(recording.feet.size() - f) - 0.5);
     }
     out += ") font ',9' noenhanced\n";

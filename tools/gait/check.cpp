@@ -85,13 +85,11 @@ int run_check(const CheckOptions& options) {
                                  {"way", way_text(*loaded.character, pair)}});
             }
         }
-        print(nlohmann::json{{"document", options.document},
-                             {"forbidden", pairs},
-                             {"errors", errors},
-                             {"warnings", warnings},
-                             {"diagnostics", to_json(loaded.diagnostics)}}
-                  .dump(2) +
-              "\n");
+        print_json(nlohmann::json{{"document", options.document},
+                                  {"forbidden", pairs},
+                                  {"errors", errors},
+                                  {"warnings", warnings},
+                                  {"diagnostics", to_json(loaded.diagnostics)}});
         return exit_code(loaded.diagnostics);
     }
     report(loaded.diagnostics);

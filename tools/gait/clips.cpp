@@ -392,7 +392,7 @@ int run_clips(const ClipsOptions& options) {
         }
     }
     if (options.json) {
-        print(all.dump(2) + "\n");
+        print_json(all);
     } else {
         print_report(text);
     }

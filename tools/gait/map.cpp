@@ -393,7 +393,7 @@ int run_map(const MapOptions& options) {
         written = fmt::format("\n  map {}\n", options.output);
     }
     if (options.json) {
-        print(map.json().dump(2) + "\n");
+        print_json(map.json());
     } else {
         print_report(fmt::format("{}, {}\n\n", options.document, options.state) + map.text() + written);
     }

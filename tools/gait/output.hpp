@@ -8,6 +8,7 @@
 #include <chrono>
 #include <cstdint>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace gait::tool {
@@ -30,11 +31,18 @@ private:
     std::vector<std::vector<std::string>> rows_;
 };
 
+/// A text of somebody's as it may be shown: control characters, and bytes that are no UTF-8, become U+FFFD. Ends of
+/// lines are kept where they are asked for.
+[[nodiscard]] std::string printable(std::string_view text, bool keeps_lines = false);
+
 /// Writes to standard output; a reader that has gone away ends the program quietly.
 void print(const std::string& text);
 
 /// With `--quiet` only findings and what was asked for as JSON is written.
 void set_quiet(bool quiet);
+
+/// Writes JSON; what is no UTF-8 in it becomes U+FFFD.
+void print_json(const nlohmann::json& json);
 
 /// Writes a report for people: nothing with `--quiet`.
 void print_report(const std::string& text);

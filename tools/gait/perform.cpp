@@ -452,7 +452,7 @@ int run_perform(const PerformOptions& options) {
     if (options.json) {
         nlohmann::json result = json_of(recording, character, options);
         if (weighing) { result["why"] = weighing->json(character); }
-        print(result.dump(2) + "\n");
+        print_json(result);
     } else {
         std::string text = options.document;
         if (!options.cues.empty()) { text += " with " + options.cues; }

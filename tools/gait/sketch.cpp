@@ -24,7 +24,9 @@ struct SketchOptions {
 };
 
 /// A text inside Graphviz's double quotes; long ones are broken where `and` or `or` stands.
-std::string quoted(const std::string& text) {
+std::string quoted(std::string raw) {
+    std::replace(raw.begin(), raw.end(), '\n', ' ');
+    const std::string text = printable(raw);
     std::string out;
     std::size_t line = 0;
     for (std::size_t i = 0; i < text.size(); ++i) {
@@ -35,7 +37,7 @@ std::string quoted(const std::string& text) {
             continue;
         }
         if (text[i] == '"' || text[i] == '\\') { out += '\\'; }
-        out += text[i] == '\n' ? ' ' : text[i];
+        out += text[i];
         ++line;
     }
     return out;
