@@ -7,10 +7,6 @@ namespace {
 
 using gait::detail::PlanePoint;
 
-double doubled_area(PlanePoint a, PlanePoint b, PlanePoint c) {
-    return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
-}
-
 /// Whether `d` lies inside the circle through a, b and c, which run counterclockwise.
 bool in_circle(PlanePoint a, PlanePoint b, PlanePoint c, PlanePoint d) {
     const auto row = [&](PlanePoint p) {
