@@ -5,7 +5,7 @@
 #include <cerrno>
 #include <cstdio>
 #include <fcntl.h>
-#include <memory>
+#include <random>
 #include <sys/stat.h>
 #include <system_error>
 #include <unistd.h>
@@ -35,6 +35,12 @@ bool write_all(int descriptor, std::string_view bytes) {
     return ::fsync(descriptor) == 0 || errno == EINVAL || errno == EROFS;
 }
 
+/// A name beside `target` that nobody can have put something under.
+std::filesystem::path unforeseen_name(const std::filesystem::path& target) {
+    std::random_device chance;
+    return target.parent_path() / fmt::format(".gait-{:08x}{:08x}.part", chance(), chance());
+}
+
 } // namespace
 
 std::string system_reason(int error_number) {
@@ -44,11 +50,13 @@ std::string system_reason(int error_number) {
 }
 
 FileContents read_file(const std::filesystem::path& path) {
-    const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC)};
+    // A pipe that nobody writes into would be waited for.
+    const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)};
     if (file.number < 0) { return {{}, "cannot be read: " + system_reason(errno)}; }
     struct stat status {};
     if (::fstat(file.number, &status) != 0) { return {{}, "cannot be read: " + system_reason(errno)}; }
     if (S_ISDIR(status.st_mode)) { return {{}, "cannot be read: it is a folder, and a file is wanted"}; }
+    if (!S_ISREG(status.st_mode)) { return {{}, "cannot be read: it is a device or a pipe, and a file is wanted"}; }
     FileContents contents;
     std::string chunk(1U << 16U, '\0');
     for (;;) {
@@ -64,7 +72,8 @@ FileContents read_file(const std::filesystem::path& path) {
 std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes) {
     // A device such as /dev/stdout is written to, not replaced.
     struct stat status {};
-    if (::stat(path.c_str(), &status) == 0 && !S_ISREG(status.st_mode)) {
+    const bool is_there = ::stat(path.c_str(), &status) == 0;
+    if (is_there && !S_ISREG(status.st_mode)) {
         if (S_ISDIR(status.st_mode)) { return "cannot be written: it is a folder"; }
         const Descriptor device{::open(path.c_str(), O_WRONLY | O_CLOEXEC)};
         if (device.number < 0 || !write_all(device.number, bytes)) {
@@ -72,21 +81,26 @@ std::optional<std::string> write_file(const std::filesystem::path& path, std::st
         }
         return std::nullopt;
     }
-    const std::string temporary = fmt::format("{}.{}.part", path.string(), ::getpid());
-    {
-        const Descriptor file{::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666)};
-        if (file.number < 0) { return "cannot be written: " + system_reason(errno); }
-        if (!write_all(file.number, bytes)) {
-            const int reason = errno;
-            ::unlink(temporary.c_str());
-            return "cannot be written: " + system_reason(reason);
-        }
+    std::filesystem::path target = path;
+    std::error_code failed;
+    if (std::filesystem::is_symlink(path, failed)) {
+        // The link stays, and what it names is written.
+        target = std::filesystem::canonical(path, failed);
+        if (failed) { return "cannot be written: it is a link to what is not there"; }
     }
-    if (::rename(temporary.c_str(), path.c_str()) != 0) {
+    const std::filesystem::path temporary = unforeseen_name(target);
+    const auto problem = [&]() -> std::optional<std::string> {
+        const Descriptor file{::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666)};
+        if (file.number < 0) { return system_reason(errno); }
+        const bool kept = !is_there || ::fchmod(file.number, status.st_mode & 07777U) == 0;
+        if (kept && write_all(file.number, bytes) && ::rename(temporary.c_str(), target.c_str()) == 0) {
+            return std::nullopt;
+        }
         const int reason = errno;
         ::unlink(temporary.c_str());
-        return "cannot be written: " + system_reason(reason);
-    }
+        return system_reason(reason);
+    }();
+    if (problem) { return "cannot be written: " + *problem; }
     return std::nullopt;
 }
 

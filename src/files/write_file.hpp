@@ -18,8 +18,9 @@ struct FileContents {
 
 [[nodiscard]] FileContents read_file(const std::filesystem::path& path);
 
-/// Writes `bytes` to `path` through a temporary file in the same folder. Returns a clause that says why not, or
-/// nothing.
+/// Writes `bytes` to `path` through a new file in the same folder, whose name cannot be foreseen: either all is written
+/// or nothing changes. The mode of what was there is kept, and a link is followed. A device is written to. Returns a
+/// clause that says why not, or nothing.
 [[nodiscard]] std::optional<std::string> write_file(const std::filesystem::path& path, std::string_view bytes);
 
 } // namespace gait::detail

@@ -4,6 +4,7 @@
 #include "film.hpp"
 #include "mask_on.hpp"
 #include "output.hpp"
+#include "overwriting.hpp"
 
 #include "rig/body_parts.hpp"
 
@@ -358,6 +359,10 @@ int run_clips(const ClipsOptions& options) {
     if (mask_at_rest && options.view_given) {
         complain("a mask at rest is shown from four sides; leave --view out, or name a clip with --clip");
         return bad_input;
+    }
+    for (const std::string& path : draws ? options.files : std::vector<std::string>{}) {
+        const std::vector<Output> outputs{{"--film", options.film}, {"--chart", options.chart}};
+        if (refuses_to_overwrite(outputs, with_parts(path))) { return bad_input; }
     }
     BvhReading reading;
     if (options.scale > 0) { reading.scale = options.scale; }

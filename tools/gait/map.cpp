@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "gnuplot.hpp"
 #include "output.hpp"
+#include "overwriting.hpp"
 #include "recording.hpp"
 
 #include "gait/cue_player.hpp"
@@ -373,6 +374,7 @@ int run_map(const MapOptions& options) {
                              wrong == compiled.diagnostics.end() ? "it does not compile" : wrong->message));
         return bad_input;
     }
+    if (refuses_to_overwrite({{"--output", options.output}}, loaded.document, options.cues)) { return bad_input; }
     Map map(lone, options, *view);
     map.measure();
     if (!options.cues.empty()) {

@@ -3,6 +3,7 @@
 #include "film.hpp"
 #include "mask_on.hpp"
 #include "output.hpp"
+#include "overwriting.hpp"
 #include "recording.hpp"
 #include "state_names.hpp"
 #include "weighing.hpp"
@@ -390,6 +391,9 @@ int run_perform(const PerformOptions& options) {
     const Loaded loaded = load(options.document, options.draft ? Completeness::draft : Completeness::complete);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
+    const std::vector<Output> outputs{
+        {"--trace", options.trace}, {"--bake", options.bake}, {"--chart", options.chart}, {"--film", options.film}};
+    if (refuses_to_overwrite(outputs, loaded.document, options.cues)) { return bad_input; }
     const Character& character = *loaded.character;
     Performer performer(loaded.character);
 

@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "draw_with.hpp"
 #include "output.hpp"
+#include "overwriting.hpp"
 
 #include "compile/call.hpp"
 #include "files/write_file.hpp"
@@ -380,6 +381,7 @@ int run_sketch(const SketchOptions& options) {
     const Loaded loaded = load(options.document);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
+    if (refuses_to_overwrite({{"--out", options.out}}, loaded.document, {})) { return bad_input; }
     std::string dot = StateDiagram(loaded.document).text();
     if (options.out.empty()) {
         print(dot);

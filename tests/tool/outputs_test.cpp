@@ -1,0 +1,133 @@
+// What the tool writes: never over what it reads, never through a name that somebody foresaw, never half.
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <filesystem>
+#include <sys/stat.h>
+#include <unistd.h>
+#include <vector>
+
+using support::Finished;
+using support::gait_tool;
+namespace fs = std::filesystem;
+
+namespace {
+
+/// The rig, a document on it and a cue sheet, in a folder of their own.
+struct Workplace {
+    support::TemporaryFolder folder;
+    std::string rig = folder.write("rig.glb", support::read(support::project() / "demo/lamplighter.glb")),
+                base = folder.write("base.gait.yaml",
+                                    "gait: 1\nrig: rig.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}}\n"
+                                    "parameters: {speed: {kind: number, range: [0, 6]}}\n"
+                                    "layers: [{name: body, machine: {start: moving, states: {moving: {play: {blend: "
+                                    "speed, points: {0: stand, 1.4: stroll}}}}}}]\n"),
+                document = folder.write("lamp.gait.yaml", "gait: 1\nbased_on: base.gait.yaml\n"),
+                cues = folder.write("lamp.cues.yaml", "seconds: 1\ncues: [{at: 0.5, set: {speed: 0}}]\n");
+
+    [[nodiscard]] std::string bytes() const {
+        std::string all;
+        for (const std::string& file : {rig, base, document, cues}) { all += support::read(file); }
+        return all;
+    }
+    [[nodiscard]] std::size_t files() const {
+        return std::size_t(std::distance(fs::directory_iterator((folder / "rig.glb").parent_path()), {}));
+    }
+};
+
+} // namespace
+
+TEST_CASE("an output that would overwrite what is read, or another output, is refused before anything is played") {
+    const Workplace place;
+    const std::string before = place.bytes();
+    fs::create_symlink(place.document, place.folder / "link.csv");
+    fs::create_symlink(place.rig, place.folder / "link.png");
+    fs::create_hard_link(place.cues, place.folder / "same.csv");
+    fs::create_directory(place.folder / "below");
+    const auto in = [&](const std::string& name) { return (place.folder / name).string(); };
+    const std::size_t files = place.files();
+    const std::vector<std::vector<std::string>> refused{
+        {"perform", place.document, "--bake", place.rig},
+        {"perform", place.document, "--bake", in("below/../rig.glb")},
+        {"perform", place.document, "--trace", place.document},
+        {"perform", place.document, "--trace", place.base},
+        {"perform", place.document, "--trace", in("link.csv")},
+        {"perform", place.document, "--cues", place.cues, "--trace", place.cues},
+        {"perform", place.document, "--cues", place.cues, "--trace", in("same.csv")},
+        {"perform", place.document, "--chart", in("link.png")},
+        {"perform", place.document, "--chart", in("new.png"), "--film", in("below/../new.png")},
+        {"sketch", place.document, "-o", in("link.png")},
+        {"map", place.document, "moving", "-o", in("link.png")},
+        {"clips", place.rig, "--clip", "stroll", "--chart", in("link.png")},
+        {"clips", place.rig, "--clip", "stroll", "--film", in("new.png"), "--chart", in("new.png")},
+    };
+    for (const std::vector<std::string>& arguments : refused) {
+        INFO(arguments[0] << " " << arguments[arguments.size() - 2] << " " << arguments.back());
+        const Finished finished = gait_tool(arguments);
+        CHECK(finished.code == 2);
+        CHECK(finished.out.empty());
+        CHECK(finished.err.find("name another file") != std::string::npos);
+        CHECK(place.bytes() == before);
+        CHECK(place.files() == files);
+    }
+    const Finished other = gait_tool({"perform", place.document, "--cues", place.cues, "--trace", in("new.csv")});
+    INFO(other.err);
+    CHECK(other.code == 0);
+    CHECK(fs::exists(in("new.csv")));
+    CHECK(gait_tool({"perform", place.document, "--trace", "/dev/null", "--seconds", "1"}).code == 0);
+}
+
+TEST_CASE("a bake spares the buffer and the picture that the rig's file refers to") {
+    const support::TemporaryFolder folder;
+    const std::string buffer = folder.write("parts.glb", std::string(12, '\0'));
+    const std::string rig =
+        folder.write("rig.gltf", R"({"asset": {"version": "2.0"}, "buffers": [{"uri": "parts.glb", "byteLength": 12}],)"
+                                 R"("nodes": [{"name": "hips", "children": [1]}, {"name": "spine"}],)"
+                                 R"("skins": [{"joints": [0, 1]}], "scenes": [{"nodes": [0]}], "scene": 0})");
+    const std::string document =
+        folder.write("one.gait.yaml", "gait: 1\nrig: rig.gltf\nlayers: [{name: body, machine: {start: a, states: {a: "
+                                      "{play: rest}}}}]\nclips: {rest: {loop: yes}}\n");
+    const Finished finished = gait_tool({"perform", document, "--draft", "--bake", buffer});
+    INFO(finished.err);
+    CHECK(finished.code == 2);
+    CHECK(finished.err.find("would overwrite") != std::string::npos);
+    CHECK(support::read(buffer) == std::string(12, '\0'));
+}
+
+TEST_CASE("what is replaced keeps its mode, a link is followed, and nothing is left beside it") {
+    const Workplace place;
+    const std::string trace = place.folder.write("old.csv", "old");
+    REQUIRE(::chmod(trace.c_str(), 0640) == 0);
+    fs::create_symlink("old.csv", place.folder / "link.csv");
+    const std::size_t files = place.files();
+    const std::string link = (place.folder / "link.csv").string();
+    REQUIRE(gait_tool({"perform", place.document, "--seconds", "1", "--trace", link}).code == 0);
+    CHECK(fs::is_symlink(link));
+    CHECK(support::read(trace).size() > 1000);
+    struct stat status {};
+    REQUIRE(::stat(trace.c_str(), &status) == 0);
+    CHECK((status.st_mode & 07777U) == 0640);
+    CHECK(place.files() == files);
+
+    fs::create_symlink("nowhere.csv", place.folder / "broken.csv");
+    const Finished broken =
+        gait_tool({"perform", place.document, "--seconds", "1", "--trace", (place.folder / "broken.csv").string()});
+    CHECK(broken.code == 2);
+    CHECK(broken.err.find("it is a link to what is not there") != std::string::npos);
+    CHECK_FALSE(fs::exists(place.folder / "nowhere.csv"));
+}
+
+TEST_CASE("a device or a pipe is no document, no rig and no cue sheet, and is not waited for") {
+    const Workplace place;
+    const std::string pipe = (place.folder / "pipe.glb").string();
+    REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+    const std::vector<std::vector<std::string>> refused{
+        {"check", "/dev/zero"}, {"check", pipe}, {"clips", pipe}, {"perform", place.document, "--cues", "/dev/zero"}};
+    for (const std::vector<std::string>& arguments : refused) {
+        const Finished finished = gait_tool(arguments);
+        INFO(arguments[0] << " " << arguments.back() << "\n" << finished.err);
+        CHECK(finished.code == 2);
+        CHECK(finished.err.find("it is a device or a pipe, and a file is wanted") != std::string::npos);
+    }
+}
