@@ -249,9 +249,10 @@ public:
             above.to += reach.first;
             blend(over_, &above, 1, reach);
             gait::kernels::normalize({over_.data() + reach.first, lanes_}, reach.lanes);
-            gait::kernels::lay_over({pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
-                                    masks_[l].data() + reach.first,
-                                    {signs_.data() + reach.first, agreements_.data() + reach.first}, reach.lanes);
+            gait::kernels::blend_rotations({pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
+                                           masks_[l].data() + reach.first,
+                                           {signs_.data() + reach.first, agreements_.data() + reach.first},
+                                           reach.lanes);
         }
     }
 

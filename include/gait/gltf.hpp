@@ -18,7 +18,8 @@ namespace gait {
 /// What a file holds: one rig and the animations on it.
 struct ImportedFile {
     Rig rig;
-    std::vector<ClipSource> clips; ///< on the rig's joints, in the file's order
+    std::vector<ClipSource> clips;            ///< on the rig's joints, in the file's order
+    std::vector<std::filesystem::path> files; ///< it was read from: itself, and the buffers and pictures it refers to
 };
 
 /// `file` is empty when some diagnostic is an error.

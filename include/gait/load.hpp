@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <memory>
 #include <string>
+#include <vector>
 
 namespace gait {
 
@@ -29,6 +30,7 @@ struct DocumentRead {
 struct AssetsRead {
     Assets assets;
     Diagnostics diagnostics;
+    std::vector<std::filesystem::path> files; ///< read for them, each once
 };
 
 /// Imports the files a document names, found relative to the document, each once. Every file and clip that is missing
@@ -43,6 +45,7 @@ struct Loaded {
     std::shared_ptr<const Character> character; ///< null when some diagnostic is an error
     Document document;
     Diagnostics diagnostics;
+    std::vector<std::filesystem::path> files; ///< all that was read: the document, its bases, and the assets' files
     bool unreadable = false; ///< a file could not be read or is broken, as against a document with mistakes in it
 };
 

@@ -193,7 +193,7 @@ public:
                 reference = {own, jolt(own), false};
             } else {
                 const Fading fade = motions_[m]->weights.empty() ? fades_[m] : meter_.fading_of(*motions_[m], joint);
-                lay_over(reference, own, fade);
+                blend_reference(reference, own, fade);
             }
         }
         return reference;
@@ -230,7 +230,7 @@ private:
     }
 
     /// A motion fades over what is below it: `2 |w'| dv + |w''| da` a second is what that needs.
-    void lay_over(Reference& below, const Trace& own, const Fading& fade) const {
+    void blend_reference(Reference& below, const Trace& own, const Fading& fade) const {
         below.weight_moves = below.weight_moves || fade.fading;
         double angle = 0, velocity = 0;
         for (std::size_t f = 0; f < 3; ++f) {
@@ -420,8 +420,8 @@ std::vector<Quat> turns_in_model(const Rig& rig, const std::vector<Transform>& l
 
 /// Lays a layer's pose over what is below. What comes back is that pose as turns that joints would have where it counts
 /// in full; `below` is what shows then.
-std::vector<Transform> lay_over(const Rig& rig, const LayerInfo& layer, const std::vector<Transform>& own,
-                                const std::vector<float>& weights, std::vector<Transform>& below) {
+std::vector<Transform> blend_reference(const Rig& rig, const LayerInfo& layer, const std::vector<Transform>& own,
+                                       const std::vector<float>& weights, std::vector<Transform>& below) {
     std::vector<Transform> target = own;
     const std::vector<Quat> wanted = turns_in_model(rig, own);
     std::vector<Quat> shown;
@@ -458,7 +458,7 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
         performer.layer_pose(l, own);
         MotionSample sample;
         sample.id = std::uint32_t(l);
-        sample.pose = lay_over(character.rig(), character.layers()[l], own, weights, below);
+        sample.pose = blend_reference(character.rig(), character.layers()[l], own, weights, below);
         sample.fade_seconds = l < cut.size() && cut[l] ? 0 : 1;
         const InstanceView newest = performer.instance(performer.instance_count(l) - 1, l);
         sample.transition = newest.transition;

@@ -420,6 +420,7 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
     }
     std::vector<std::string> renamed;
     result.file = to_import(file, axes, path.stem().string(), renamed);
+    result.file->files = {path};
     for (const std::string& other : renamed) {
         problems.warn("doubled-joint", fmt::format("two joints have one name; the second is taken as '{}'", other));
     }

@@ -291,7 +291,7 @@ DocumentRead read_from(const std::filesystem::path& path, int file) {
 }
 
 /// What `own` says stands over what its base says.
-template <typename Definition> void lay_over(std::vector<Definition>& base, std::vector<Definition>& own) {
+template <typename Definition> void override_by_name(std::vector<Definition>& base, std::vector<Definition>& own) {
     for (Definition& definition : own) {
         const auto known = std::find_if(base.begin(), base.end(),
                                         [&](const Definition& d) { return d.name.value == definition.name.value; });
@@ -361,13 +361,13 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     if (!own.document.about.empty()) { document.about = own.document.about; }
     if (!own.document.rig.empty()) { document.rig = own.document.rig; }
     if (!own.document.feet.planted.empty()) { document.feet = own.document.feet; }
-    lay_over(document.clips, own.document.clips);
-    lay_over(document.fits, own.document.fits);
-    lay_over(document.values, own.document.values);
-    lay_over(document.masks, own.document.masks);
-    lay_over(document.motions, own.document.motions);
-    lay_over(document.machines, own.document.machines);
-    lay_over(document.one_shots, own.document.one_shots);
+    override_by_name(document.clips, own.document.clips);
+    override_by_name(document.fits, own.document.fits);
+    override_by_name(document.values, own.document.values);
+    override_by_name(document.masks, own.document.masks);
+    override_by_name(document.motions, own.document.motions);
+    override_by_name(document.machines, own.document.machines);
+    override_by_name(document.one_shots, own.document.one_shots);
     if (own.document.tolerance.place.line > 0) { document.tolerance = own.document.tolerance; }
     document.mirror.insert(document.mirror.end(), own.document.mirror.begin(), own.document.mirror.end());
     tune_parameters(document.parameters, own.document.parameters);

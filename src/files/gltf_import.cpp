@@ -224,6 +224,16 @@ private:
     std::map<int, std::size_t> joint_of_;
 };
 
+std::vector<std::filesystem::path> files_of(const tinygltf::Model& model, const std::filesystem::path& path) {
+    std::vector<std::filesystem::path> files{path};
+    const auto add = [&](const std::string& uri) {
+        if (!uri.empty()) { files.push_back(path.parent_path() / uri); }
+    };
+    for (const tinygltf::Buffer& buffer : model.buffers) { add(buffer.uri); }
+    for (const tinygltf::Image& image : model.images) { add(image.uri); }
+    return files;
+}
+
 } // namespace
 
 ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin) {
@@ -235,6 +245,7 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
         return result;
     }
     ImportedFile file;
+    file.files = files_of(scene->model, path);
     AnimationReader reader(*scene, problems);
     std::set<std::string> used;
     for (std::size_t a = 0; a < scene->model.animations.size() && !problems.failed(); ++a) {

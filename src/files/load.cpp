@@ -45,6 +45,7 @@ public:
             compare_joints(*imported, rig_file->rig, fitted, clip, file, fit);
             result.assets.clips.emplace(clip.name.value, std::move(fitted.clip));
         }
+        result.files.assign(read_.begin(), read_.end());
         result.diagnostics = sink_.take();
         result.diagnostics.insert(result.diagnostics.begin(), imported_.begin(), imported_.end());
         return result;
@@ -81,6 +82,7 @@ private:
         } else {
             imported_.insert(imported_.end(), result.diagnostics.begin(), result.diagnostics.end());
         }
+        if (result.file) { read_.insert(result.file->files.begin(), result.file->files.end()); }
         const auto& stored = files_[key] = std::move(result.file);
         return stored ? &*stored : nullptr;
     }
@@ -165,6 +167,7 @@ private:
     using FileKey = std::pair<std::string, const FitDefinition*>;
     std::map<FileKey, std::optional<ImportedFile>> files_;
     std::set<FileKey> compared_;
+    std::set<std::filesystem::path> read_;
     Diagnostics imported_;
 };
 
@@ -186,6 +189,9 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     });
     if (result.unreadable || !parsed) { return result; }
     AssetsRead assets = load_assets(result.document);
+    result.files.emplace_back(result.document.file);
+    for (const SourceFile& base : result.document.bases) { result.files.emplace_back(base.name); }
+    result.files.insert(result.files.end(), assets.files.begin(), assets.files.end());
     Diagnostics gaps;
     if (completeness == Completeness::draft && assets.assets.rig) {
         // With a rig, whatever else is missing from the files is a clip.

@@ -270,7 +270,7 @@ HWY_INLINE Vector remembered(Floats d, Vector product, std::int8_t* signs, std::
     return hn::ConvertTo(d, sign);
 }
 
-void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
+void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
@@ -370,7 +370,8 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
             store(d, x, y, z, w, own.first + lane, own.stride);
         }
         if (layer.weights == nullptr) { continue; }
-        HWY_NAMESPACE::lay_over(below, ConstRows{own.first, own.stride}, layer.weights, layer.hemispheres, layer.lanes);
+        HWY_NAMESPACE::blend_rotations(below, ConstRows{own.first, own.stride}, layer.weights, layer.hemispheres,
+                                       layer.lanes);
     }
 }
 
@@ -395,7 +396,7 @@ HWY_EXPORT(accumulate);
 HWY_EXPORT(compose);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
-HWY_EXPORT(lay_over);
+HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
@@ -420,8 +421,8 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     HWY_DYNAMIC_DISPATCH(spread_signs)(words, first, factors, lanes);
 }
 
-void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(lay_over)(below, above, weights, hemispheres, lanes);
+void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(blend_rotations)(below, above, weights, hemispheres, lanes);
 }
 
 std::vector<std::string> runnable_targets() {

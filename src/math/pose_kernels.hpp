@@ -81,10 +81,10 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 
 /// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them on
 /// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
-void lay_over(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
+void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
 /// One layer of a pose, as it is blended: all its sources summed and made unit quaternions (see `normalize`), turned by
-/// the sum of its turns (see `turn_by`), and laid over what is below (see `lay_over`).
+/// the sum of its turns (see `turn_by`), and laid over what is below (see `blend_rotations`).
 struct PoseLayer {
     const BlendSource *sources, *sources_end; ///< one past the last
     const BlendSource *turns, *turns_end;     ///< of three rows: rotation vectors, radians

@@ -98,18 +98,28 @@ PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window 
     return {block.pose() + window.first, data.layout.lanes};
 }
 
-/// The layer's rotations in the place of those below, each against its parent.
-void replace_local(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer, const Cover& cover) {
-    const CompiledLayer& own = data.layers[block.layer_index()];
+/// Window by window: calls `blend(window, weights, pose, out)` with what the layer weighs on each lane, its own pose,
+/// and the rows of the pose below it, in which the result belongs.
+template <typename Blend>
+void each_evaluated_window(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
+                           const Cover& cover, Blend blend) {
+    const CompiledLayer& compiled = data.layers[block.layer_index()];
     each_window(block.reach(), [&](Window window) {
-        const Weights weights(data, own, cover, window);
+        const Weights weights(data, compiled, cover, window);
         WindowPose pose;
         layer.evaluate(window, {pose.rows.data(), window_lanes});
-        const PoseRows out = rows_at(data, block, window);
-        kernels::lay_over({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
-                          block.hemispheres(window.first), window.lanes);
-        mix_moved(data, weights, window, out, pose);
+        blend(window, weights, pose, rows_at(data, block, window));
     });
+}
+
+/// The layer's rotations in the place of those below, each against its parent.
+void replace_local(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer, const Cover& cover) {
+    const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
+        kernels::blend_rotations({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
+                                 block.hemispheres(window.first), window.lanes);
+        mix_moved(data, weights, window, out, pose);
+    };
+    each_evaluated_window(data, block, layer, cover, blend);
 }
 
 Quat quat_of(const float* rows, std::size_t stride) {
@@ -120,7 +130,6 @@ Quat quat_of(const float* rows, std::size_t stride) {
 /// has it face, whatever the joints above it do below.
 void replace_in_model(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
                       const Cover& cover) {
-    const CompiledLayer& own = data.layers[block.layer_index()];
     // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
     struct Turn {
         float x, y, z, w; // without initial values: an array for the largest rig need not be cleared
@@ -128,11 +137,7 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
     };
     std::array<Turn, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
     const auto plain = [](const Quat& q) { return Turn{q.x, q.y, q.z, q.w}; };
-    each_window(block.reach(), [&](Window window) {
-        const Weights weights(data, own, cover, window);
-        WindowPose pose;
-        layer.evaluate(window, {pose.rows.data(), window_lanes});
-        const PoseRows out = rows_at(data, block, window);
+    const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             const std::size_t joint = window.first + lane;
             if (joint >= data.rig.joints.size()) { break; }
@@ -153,18 +158,14 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
             for (std::size_t row = 0; row < 4; ++row) { out.first[row * out.stride + lane] = values[row]; }
         }
         mix_moved(data, weights, window, out, pose);
-    });
+    };
+    each_evaluated_window(data, block, layer, cover, blend);
 }
 
 /// The layer's differences on top of what is below.
 void add_differences(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
                      const Cover& cover) {
-    const CompiledLayer& own = data.layers[block.layer_index()];
-    each_window(block.reach(), [&](Window window) {
-        const Weights weights(data, own, cover, window);
-        WindowPose pose;
-        layer.evaluate(window, {pose.rows.data(), window_lanes});
-        const PoseRows out = rows_at(data, block, window);
+    const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             Quat difference = quat_of(pose.rows.data() + lane, window_lanes);
@@ -183,7 +184,8 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
                 out.first[row * out.stride + lane] += weights[lane] * off;
             }
         }
-    });
+    };
+    each_evaluated_window(data, block, layer, cover, blend);
 }
 
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
@@ -291,7 +293,7 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
 
 /// A layer by itself, over those below it if there are any. Apart from what most frames do, so that its scratch poses
 /// are not in between.
-[[gnu::noinline]] void lay_over_alone(const CharacterData& data, const PerformerBlock& block) {
+[[gnu::noinline]] void blend_layer_alone(const CharacterData& data, const PerformerBlock& block) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     const LayerPose pose(data, block);
     if (block.layer_index() == 0) {
@@ -317,7 +319,7 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
         if (joins(data.layers[l], next.layer())) {
             l = blend_together(data, block, l);
         } else {
-            lay_over_alone(data, next);
+            blend_layer_alone(data, next);
             ++l;
         }
     }

@@ -82,8 +82,8 @@ TEST_CASE("instruction sets that round alike give the same bits, as one does on 
         AlignedFloats weights(lanes);
         for (std::size_t lane = 0; lane < lanes; ++lane) { weights[lane] = float(lane) / lanes; }
         std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0);
-        kernels::lay_over({pose.data(), lanes}, {above.data(), lanes}, weights.data(), {sign.data(), agreement.data()},
-                          lanes);
+        kernels::blend_rotations({pose.data(), lanes}, {above.data(), lanes}, weights.data(),
+                                 {sign.data(), agreement.data()}, lanes);
         poses.push_back(std::move(pose));
     }
     if (poses.size() < 2) {
@@ -215,8 +215,8 @@ TEST_CASE("a pose that jumps to a quarter turn from another keeps its hemisphere
         for (const auto& [product, wanted] : {std::pair{0.9F, 1}, {-0.1F, 1}, {0.9F, 1}, {-0.9F, -1}, {0.1F, -1}}) {
             std::fill_n(above.begin(), lanes, std::sqrt(1 - product * product));
             std::fill_n(above.begin() + 3 * lanes, lanes, product);
-            kernels::lay_over({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
-                              {sign.data(), agreement.data()}, lanes);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
+                                     {sign.data(), agreement.data()}, lanes);
             kernels::remember({&one_sign, &one_agreement}, product);
             CAPTURE(product);
             CHECK(int(sign[17]) == wanted);
@@ -252,8 +252,8 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
         kernels::turn_by({one_by_one.data(), lanes}, {turns_of().data(), lanes}, lanes);
         kernels::accumulate({above.data(), lanes}, &upper, 1, covered);
         kernels::normalize({above.data(), lanes}, covered);
-        kernels::lay_over({one_by_one.data() + first, lanes}, {above.data(), lanes}, weights.data(),
-                          {sign.data(), agreement.data()}, covered);
+        kernels::blend_rotations({one_by_one.data() + first, lanes}, {above.data(), lanes}, weights.data(),
+                                 {sign.data(), agreement.data()}, covered);
         const kernels::PoseLayer layers[] = {{lower, lower + 2, &turn, &turn + 1, nullptr, {}, 0, lanes},
                                              {&upper,
                                               &upper + 1,
@@ -309,8 +309,8 @@ TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quat
                 above[3 * lanes + lane] = own * turned.w;
                 kernels::remember({&one_sign[lane], &one_agreement[lane]}, own * turned.w);
             }
-            kernels::lay_over({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
-                              {sign.data(), agreement.data()}, lanes);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
+                                     {sign.data(), agreement.data()}, lanes);
             for (std::size_t lane = 0; lane < lanes; ++lane) {
                 // By 240 degrees it has not come back the short way; it goes with a flip.
                 CHECK(int(sign[lane]) == int(flip * (lane % 3 == 0 ? -1.0F : 1.0F)));

@@ -43,6 +43,7 @@ TEST_CASE("an output that would overwrite what is read, or another output, is re
     const std::string before = place.bytes();
     fs::create_symlink(place.document, place.folder / "link.csv");
     fs::create_symlink(place.rig, place.folder / "link.png");
+    fs::create_symlink(place.document, place.folder / "mask.png");
     fs::create_hard_link(place.cues, place.folder / "same.csv");
     fs::create_directory(place.folder / "below");
     const auto in = [&](const std::string& name) { return (place.folder / name).string(); };
@@ -60,6 +61,7 @@ TEST_CASE("an output that would overwrite what is read, or another output, is re
         {"sketch", place.document, "-o", in("link.png")},
         {"map", place.document, "moving", "-o", in("link.png")},
         {"clips", place.rig, "--clip", "stroll", "--chart", in("link.png")},
+        {"clips", place.rig, "--clip", "stroll", "--mask", place.document + ":arms", "--film", in("mask.png")},
         {"clips", place.rig, "--clip", "stroll", "--film", in("new.png"), "--chart", in("new.png")},
     };
     for (const std::vector<std::string>& arguments : refused) {

@@ -360,10 +360,6 @@ int run_clips(const ClipsOptions& options) {
         complain("a mask at rest is shown from four sides; leave --view out, or name a clip with --clip");
         return bad_input;
     }
-    for (const std::string& path : draws ? options.files : std::vector<std::string>{}) {
-        const std::vector<Output> outputs{{"--film", options.film}, {"--chart", options.chart}};
-        if (refuses_to_overwrite(outputs, with_parts(path))) { return bad_input; }
-    }
     BvhReading reading;
     if (options.scale > 0) { reading.scale = options.scale; }
     if (!options.up.empty()) { reading.up = options.up.front(); }
@@ -374,6 +370,9 @@ int run_clips(const ClipsOptions& options) {
         report(result.diagnostics);
         code = std::max(code, exit_code(result.diagnostics));
         if (!result.file) { continue; }
+        std::vector<std::filesystem::path> read = result.file->files;
+        if (!options.mask.empty()) { read.emplace_back(options.mask.substr(0, options.mask.rfind(':'))); }
+        if (overwrites({{"--film", options.film}, {"--chart", options.chart}}, read)) { return bad_input; }
         std::optional<std::vector<float>> mask;
         std::vector<Colour> tint;
         if (!options.mask.empty()) {

@@ -374,7 +374,7 @@ int run_map(const MapOptions& options) {
                              wrong == compiled.diagnostics.end() ? "it does not compile" : wrong->message));
         return bad_input;
     }
-    if (refuses_to_overwrite({{"--output", options.output}}, loaded.document, options.cues)) { return bad_input; }
+    if (overwrites({{"--output", options.output}}, with(loaded.files, options.cues))) { return bad_input; }
     Map map(lone, options, *view);
     map.measure();
     if (!options.cues.empty()) {

@@ -2,11 +2,8 @@
 
 #include "output.hpp"
 
-#include "files/gltf_parts.hpp"
-
 #include <fmt/core.h>
 
-#include <algorithm>
 #include <optional>
 #include <system_error>
 
@@ -28,8 +25,7 @@ bool same_file(const path& a, const path& b) {
 
 bool is_device(const path& file) {
     std::error_code none;
-    const auto status = std::filesystem::status(file, none);
-    return std::filesystem::exists(status) && !std::filesystem::is_regular_file(status);
+    return std::filesystem::is_other(file, none);
 }
 
 /// Says which output is written over what; nothing where none is.
@@ -54,46 +50,15 @@ std::optional<std::string> clash_of(const std::vector<Output>& outputs, const st
 
 } // namespace
 
-std::vector<path> with_parts(const path& file) {
-    std::vector<path> files{file};
-    if (file.extension() == ".bvh") { return files; }
-    for (const path& part : detail::gltf_parts(file)) { files.push_back(part); }
+std::vector<path> with(std::vector<path> files, const std::string& more) {
+    if (!more.empty()) { files.emplace_back(more); }
     return files;
 }
 
-namespace {
-
-/// Its own, those it is based on, its rig's and its clips'.
-std::vector<path> files_of(const Document& document) {
-    const path folder = path(document.file).parent_path();
-    std::vector<path> files{document.file};
-    for (const SourceFile& base : document.bases) { files.emplace_back(base.name); }
-    std::vector<std::string> named{document.rig.value};
-    for (const ClipDefinition& clip : document.clips) {
-        if (!clip.file.empty()) { named.push_back(clip.file.value); }
-    }
-    std::sort(named.begin(), named.end());
-    named.erase(std::unique(named.begin(), named.end()), named.end());
-    for (const std::string& name : named) {
-        for (const path& part : with_parts(folder / name)) { files.push_back(part); }
-    }
-    return files;
-}
-
-} // namespace
-
-bool refuses_to_overwrite(const std::vector<Output>& outputs, const std::vector<path>& inputs) {
+bool overwrites(const std::vector<Output>& outputs, const std::vector<path>& inputs) {
     const auto clash = clash_of(outputs, inputs);
     if (clash) { complain(*clash); }
     return clash.has_value();
-}
-
-bool refuses_to_overwrite(const std::vector<Output>& outputs, const Document& document, const std::string& cues) {
-    const bool none = std::all_of(outputs.begin(), outputs.end(), [](const Output& o) { return o.path.empty(); });
-    if (none) { return false; }
-    std::vector<path> inputs = files_of(document);
-    if (!cues.empty()) { inputs.emplace_back(cues); }
-    return refuses_to_overwrite(outputs, inputs);
 }
 
 } // namespace gait::tool

@@ -1,8 +1,6 @@
 /// What a command writes is none of what it reads, and each output is a file of its own.
 #pragma once
 
-#include "gait/document.hpp"
-
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -15,17 +13,12 @@ struct Output {
     std::string path;
 };
 
-/// The file itself, and what it refers to when it is glTF.
-[[nodiscard]] std::vector<std::filesystem::path> with_parts(const std::filesystem::path& path);
+/// `files` and one more, unless that is empty.
+[[nodiscard]] std::vector<std::filesystem::path> with(std::vector<std::filesystem::path> files,
+                                                      const std::string& more);
 
-/// Whether an output would overwrite one of `inputs` or another output; says which. Files are told apart by what they
-/// are, not by how their paths are spelt: links lead to what they name. Devices are no files.
-[[nodiscard]] bool refuses_to_overwrite(const std::vector<Output>& outputs,
-                                        const std::vector<std::filesystem::path>& inputs);
-
-/// The same of every file that a document is made of, its bases', its rig's and its clips' with their parts, and of the
-/// cue sheet, which may be none.
-[[nodiscard]] bool refuses_to_overwrite(const std::vector<Output>& outputs, const Document& document,
-                                        const std::string& cues);
+/// Whether an output would be written over one of `inputs` or of the other outputs; says which. Files are told apart by
+/// what they are, not by how their paths are spelt: links lead to what they name. Devices are no files.
+[[nodiscard]] bool overwrites(const std::vector<Output>& outputs, const std::vector<std::filesystem::path>& inputs);
 
 } // namespace gait::tool

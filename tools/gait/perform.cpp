@@ -393,7 +393,7 @@ int run_perform(const PerformOptions& options) {
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
     const std::vector<Output> outputs{
         {"--trace", options.trace}, {"--bake", options.bake}, {"--chart", options.chart}, {"--film", options.film}};
-    if (refuses_to_overwrite(outputs, loaded.document, options.cues)) { return bad_input; }
+    if (overwrites(outputs, with(loaded.files, options.cues))) { return bad_input; }
     const Character& character = *loaded.character;
     Performer performer(loaded.character);
 

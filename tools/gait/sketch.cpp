@@ -381,7 +381,7 @@ int run_sketch(const SketchOptions& options) {
     const Loaded loaded = load(options.document);
     report(loaded.diagnostics);
     if (!loaded.character) { return exit_code(loaded.diagnostics); }
-    if (refuses_to_overwrite({{"--out", options.out}}, loaded.document, {})) { return bad_input; }
+    if (overwrites({{"--out", options.out}}, loaded.files)) { return bad_input; }
     std::string dot = StateDiagram(loaded.document).text();
     if (options.out.empty()) {
         print(dot);
