@@ -2,6 +2,7 @@
 
 #include "check/machine_checks.hpp"
 #include "check/space_checks.hpp"
+#include "clip/measure_poses.hpp"
 #include "compile/call.hpp"
 #include "compile/prepared_clip.hpp"
 #include "diagnostics/sink.hpp"
@@ -68,12 +69,12 @@ private:
         DiagnosticSink unheard(document_.files()); // `compile` has said it
         const PreparedClip prepared = prepare_clip(source->second, *assets_.rig, *definition,
                                                    mirror_pairs(document_, *assets_.rig, unheard), unheard);
-        clip.measure = measure_clip(prepared.source, *assets_.rig);
+        clip.measure = measure_poses(prepared.poses.poses(), *assets_.rig);
         clip.travels = prepared.travel.travels;
         clip.speed = clip.measure.speed;
-        if (clip.travels && prepared.source.seconds > 0) {
+        if (clip.travels && prepared.poses.seconds() > 0) {
             const BodyStep way = exponential(travel_between(prepared.travel, 0, 1));
-            clip.speed = std::hypot(way.x, way.z) / prepared.source.seconds;
+            clip.speed = std::hypot(way.x, way.z) / prepared.poses.seconds();
         }
         if (!clip.measure.feet.empty() && clip.measure.feet[0].down < 0.999) {
             clip.steps = clip.measure.feet[0].contacts.size();

@@ -1,8 +1,8 @@
 #include "gait/steady_motion.hpp"
+#include "clip/measure_poses.hpp"
 
 #include "gait/measure.hpp"
 #include "gait/performer.hpp"
-#include "math/rotations.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -60,12 +60,8 @@ SteadyMotion measure_steady(const Character& character, const std::vector<std::p
     if (!(cycle > 0)) { return steady; }
     constexpr double rate = 240; // samples a second
     const int samples = std::max(8, int(std::lround(cycle * rate)));
-    ClipSource in_place;
-    in_place.seconds = cycle;
     const Rig& rig = character.rig();
-    in_place.tracks.resize(rig.joints.size());
-    for (const Joint& joint : rig.joints) { in_place.joints.push_back(joint.name); }
-    ClipSource moved = in_place;
+    PoseTrack in_place, moved;
     std::vector<Transform> pose(rig.joints.size());
     GroundPlace travelled;
     const double radians = asked.direction / degrees_per_radian;
@@ -78,29 +74,23 @@ SteadyMotion measure_steady(const Character& character, const std::vector<std::p
         performer.pose(pose);
         const Vec3 way{float(-std::sin(radians) * asked.speed * time), 0,
                        float(std::cos(radians) * asked.speed * time)};
+        for (PoseTrack* track : {&in_place, &moved}) {
+            track->times.push_back(time);
+            track->poses.push_back(pose);
+        }
         for (std::size_t j = 0; j < pose.size(); ++j) {
-            for (ClipSource* source : {&in_place, &moved}) {
-                JointTracks& tracks = source->tracks[j];
-                const bool carried = source == &moved && rig.joints[j].parent < 0;
-                tracks.rotation.times.push_back(time);
-                tracks.rotation.values.push_back(pose[j].rotation);
-                tracks.translation.times.push_back(time);
-                tracks.translation.values.push_back(pose[j].translation + (carried ? way : Vec3{}));
-            }
+            Transform& joint = moved.poses.back()[j];
+            if (rig.joints[j].parent < 0) { joint.translation = joint.translation + way; }
         }
     }
-    for (ClipSource* source : {&in_place, &moved}) {
-        for (JointTracks& tracks : source->tracks) {
-            auto& turns = tracks.rotation.values;
-            for (std::size_t i = 1; i < turns.size(); ++i) { turns[i] = on_side_of(turns[i - 1], turns[i]); }
-        }
-    }
-    const ClipMeasure own = measure_clip(in_place, rig);
+    const ClipMeasure own = measure_poses(with_unit_rotations(std::move(in_place)), rig);
     steady.speed = own.speed;
     steady.direction = own.direction;
     steady.cycle = cycle;
     steady.steps_a_minute = own.steps_a_minute;
-    for (const FootMeasure& foot : measure_clip(moved, rig).feet) { steady.slide = std::max(steady.slide, foot.slide); }
+    for (const FootMeasure& foot : measure_poses(with_unit_rotations(std::move(moved)), rig).feet) {
+        steady.slide = std::max(steady.slide, foot.slide);
+    }
     const double way = std::hypot(travelled.x, travelled.z);
     steady.travels = way > 1e-6;
     steady.travel_speed = way / cycle;

@@ -1,4 +1,4 @@
-#include "clip/pose_track.hpp"
+#include "clip/measure_poses.hpp"
 #include "gait/measure.hpp"
 #include "rig/foot_points.hpp"
 
@@ -29,11 +29,11 @@ double median(std::vector<double> values) {
 
 class Measuring {
 public:
-    Measuring(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet)
-        : rig_(rig), clip_(clip), foot_points_(rig, feet), feet_(foot_points_.feet()) {}
+    Measuring(const PoseTrack& clip, const Rig& rig, const std::vector<std::string>& feet)
+        : rig_(rig), poses_(clip), seconds_(clip.seconds()), foot_points_(rig, feet), feet_(foot_points_.feet()) {}
 
     ClipMeasure run() {
-        if (clip_.seconds <= 0 || rig_.joints.empty()) {
+        if (seconds_ <= 0 || rig_.joints.empty()) {
             result_.loops = true;
             for (const Foot& foot : feet_) { result_.feet.push_back(describe(foot)); }
             return result_;
@@ -75,14 +75,13 @@ private:
 
     /// Where heel and ball are at even instants.
     void sample() {
-        const PoseTrack track = to_poses(clip_, rig_);
-        count_ = std::max<std::size_t>(2, std::size_t(std::lround(clip_.seconds * rate)));
-        step_ = clip_.seconds / double(count_);
+        count_ = std::max<std::size_t>(2, std::size_t(std::lround(seconds_ * rate)));
+        step_ = seconds_ / double(count_);
         tracks_.resize(feet_.size());
         for (std::size_t f = 0; f < feet_.size(); ++f) { tracks_[f].foot = feet_[f]; }
         const int hips = body_parts(rig_).hips;
         for (std::size_t i = 0; i <= count_; ++i) {
-            const auto model = model_space(rig_, pose_at(track, step_ * double(i)));
+            const auto model = model_space(rig_, pose_at(poses_, step_ * double(i)));
             for (std::size_t f = 0; f < feet_.size(); ++f) {
                 const auto [heel, ball] = foot_points_.at(f, model);
                 tracks_[f].points[0].push_back(heel);
@@ -90,8 +89,8 @@ private:
             }
             body_.push_back(model[std::size_t(std::max(hips, 0))]);
         }
-        first_pose_ = pose_at(track, 0);
-        last_pose_ = pose_at(track, clip_.seconds);
+        first_pose_ = pose_at(poses_, 0);
+        last_pose_ = pose_at(poses_, seconds_);
     }
 
     void measure_way() {
@@ -221,7 +220,7 @@ private:
     }
 
     [[nodiscard]] std::vector<bool> moving_with_ground(const FootTrack& track) const {
-        const double speed = result_.travels ? std::hypot(result_.way.x, result_.way.z) / clip_.seconds
+        const double speed = result_.travels ? std::hypot(result_.way.x, result_.way.z) / seconds_
                                              : std::hypot(double(ground_velocity_.x), double(ground_velocity_.z));
         const double allowed = 0.35 + 0.15 * speed + 25 * noise_;
         std::vector<bool> down(count_);
@@ -286,9 +285,7 @@ private:
             const bool begins = down[i] && (i == 0 && !wraps() ? true : !down[at(std::ptrdiff_t(i) - 1)]);
             if (begins) { measure.contacts.push_back(contact_from(track, down, i)); }
         }
-        if (total == count_) {
-            measure.contacts = {{0, clip_.seconds, slide_over(track, 0, std::ptrdiff_t(count_) - 1)}};
-        }
+        if (total == count_) { measure.contacts = {{0, seconds_, slide_over(track, 0, std::ptrdiff_t(count_) - 1)}}; }
         for (const Contact& contact : measure.contacts) { measure.slide = std::max(measure.slide, contact.slide); }
         return measure;
     }
@@ -318,8 +315,8 @@ private:
     }
 
     [[nodiscard]] double wrapped(double seconds) const {
-        if (!wraps()) { return std::clamp(seconds, 0.0, clip_.seconds); }
-        return seconds - clip_.seconds * std::floor(seconds / clip_.seconds);
+        if (!wraps()) { return std::clamp(seconds, 0.0, seconds_); }
+        return seconds - seconds_ * std::floor(seconds / seconds_);
     }
 
     /// Samples from the last one below `stance + least` (looking in `direction`) back to the touch itself. A foot comes
@@ -365,7 +362,7 @@ private:
     void conclude() {
         Vec3 over_ground = ground_velocity_ * -1;
         if (result_.travels) {
-            over_ground = Vec3{float(result_.way.x), 0, float(result_.way.z)} * float(1 / clip_.seconds);
+            over_ground = Vec3{float(result_.way.x), 0, float(result_.way.z)} * float(1 / seconds_);
         }
         result_.speed = std::hypot(double(over_ground.x), double(over_ground.z));
         if (result_.speed < still_speed && !result_.travels) { result_.speed = 0; }
@@ -380,12 +377,13 @@ private:
             steps += stays ? 0 : foot.contacts.size();
             most = std::max(most, stays ? 0 : foot.contacts.size());
         }
-        result_.steps_a_minute = double(steps) / clip_.seconds * 60;
-        if (most > 0) { result_.stride = result_.speed * clip_.seconds / double(most); }
+        result_.steps_a_minute = double(steps) / seconds_ * 60;
+        if (most > 0) { result_.stride = result_.speed * seconds_ / double(most); }
     }
 
     const Rig& rig_;
-    const ClipSource& clip_;
+    const PoseTrack& poses_;
+    double seconds_;
     FootPoints foot_points_;
     std::vector<Foot> feet_;
     std::size_t count_ = 0; ///< samples of the clip; one more is stored, its end
@@ -401,8 +399,16 @@ private:
 
 } // namespace
 
-ClipMeasure measure_clip(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) {
+namespace detail {
+
+ClipMeasure measure_poses(const PoseTrack& clip, const Rig& rig, const std::vector<std::string>& feet) {
     return Measuring(clip, rig, feet).run();
+}
+
+} // namespace detail
+
+ClipMeasure measure_clip(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) {
+    return measure_poses(to_poses(clip, rig), rig, feet);
 }
 
 } // namespace gait

@@ -32,11 +32,10 @@ Transform between(const Transform& a, const Transform& b, double t) {
 
 } // namespace
 
-PoseTrack to_poses(const ClipSource& source, const Rig& rig) {
-    const ClipSource on_rig = arranged(source, rig);
+PoseTrack to_poses(const ClipSource& arranged, const std::vector<Transform>& rest) {
     PoseTrack track;
-    track.times = {0, source.seconds};
-    for (const JointTracks& tracks : on_rig.tracks) {
+    track.times = {0, arranged.seconds};
+    for (const JointTracks& tracks : arranged.tracks) {
         add_instants(tracks.rotation, track.times);
         add_instants(tracks.translation, track.times);
         add_instants(tracks.scale, track.times);
@@ -45,10 +44,11 @@ PoseTrack to_poses(const ClipSource& source, const Rig& rig) {
     track.times.erase(
         std::unique(track.times.begin(), track.times.end(), [](double a, double b) { return b - a < closest; }),
         track.times.end());
-    const auto rest = rest_pose(rig);
-    for (const double at : track.times) { track.poses.push_back(pose_at(on_rig, rest, at)); }
+    for (const double at : track.times) { track.poses.push_back(pose_at(arranged, rest, at)); }
     return track;
 }
+
+PoseTrack to_poses(const ClipSource& source, const Rig& rig) { return to_poses(arranged(source, rig), rest_pose(rig)); }
 
 std::vector<Transform> pose_at(const PoseTrack& track, double seconds) {
     const auto after = std::upper_bound(track.times.begin(), track.times.end(), seconds);
@@ -63,9 +63,46 @@ std::vector<Transform> pose_at(const PoseTrack& track, double seconds) {
     return pose;
 }
 
-ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& like) {
+PoseTrack with_unit_rotations(PoseTrack track) {
+    for (auto& pose : track.poses) {
+        for (Transform& joint : pose) { joint.rotation = normalized(joint.rotation); }
+    }
+    return track;
+}
+
+namespace {
+
+/// Which of a joint's three leave its rest pose by more than nobody sees.
+struct Leaves {
+    bool turns = false, moves = false, scales = false;
+};
+
+Leaves leaves_rest(const PoseTrack& track, std::size_t joint, const Transform& rest) {
     constexpr float negligible = 1e-7F; // metres
     constexpr double negligible_degrees = 0.001;
+    Leaves leaves;
+    for (const auto& pose : track.poses) {
+        leaves.turns = leaves.turns || degrees_between(pose[joint].rotation, rest.rotation) > negligible_degrees;
+        leaves.moves = leaves.moves || length(pose[joint].translation - rest.translation) > negligible;
+        leaves.scales = leaves.scales || length(pose[joint].scale - rest.scale) > negligible;
+    }
+    return leaves;
+}
+
+} // namespace
+
+void put_to_rest(PoseTrack& track, const std::vector<Transform>& rest) {
+    for (std::size_t j = 0; j < rest.size(); ++j) {
+        const Leaves leaves = leaves_rest(track, j, rest[j]);
+        for (auto& pose : track.poses) {
+            if (!leaves.turns) { pose[j].rotation = rest[j].rotation; }
+            if (!leaves.moves) { pose[j].translation = rest[j].translation; }
+            if (!leaves.scales) { pose[j].scale = rest[j].scale; }
+        }
+    }
+}
+
+ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& like) {
     ClipSource source;
     source.name = like.name;
     source.numbers = like.numbers;
@@ -75,15 +112,9 @@ ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& l
     std::vector<double> times;
     for (const double at : track.times) { times.push_back(at - track.times.front()); }
     for (std::size_t j = 0; j < rig.joints.size(); ++j) {
-        const Joint& joint = rig.joints[j];
-        source.joints.push_back(joint.name);
+        source.joints.push_back(rig.joints[j].name);
         JointTracks& tracks = source.tracks[j];
-        bool turns = false, moves = false, scales = false;
-        for (const auto& pose : track.poses) {
-            turns = turns || degrees_between(pose[j].rotation, joint.rest.rotation) > negligible_degrees;
-            moves = moves || length(pose[j].translation - joint.rest.translation) > negligible;
-            scales = scales || length(pose[j].scale - joint.rest.scale) > negligible;
-        }
+        const auto [turns, moves, scales] = leaves_rest(track, j, rig.joints[j].rest);
         for (const auto& pose : track.poses) {
             if (turns) { tracks.rotation.values.push_back(pose[j].rotation); }
             if (moves) { tracks.translation.values.push_back(pose[j].translation); }

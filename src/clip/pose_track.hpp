@@ -24,9 +24,17 @@ struct PoseTrack {
 /// The poses of `source` on `rig` (joints matched by name) at every instant at which a key stands, with more between
 /// the keys of a cubic spline and one just before each step, so that straight lines between them show the same.
 [[nodiscard]] PoseTrack to_poses(const ClipSource& source, const Rig& rig);
+/// The same of a source whose tracks are in the order of `rest`.
+[[nodiscard]] PoseTrack to_poses(const ClipSource& arranged, const std::vector<Transform>& rest);
 
 /// The pose at `seconds`, straight between the instants (rotations along the arc).
 [[nodiscard]] std::vector<Transform> pose_at(const PoseTrack& track, double seconds);
+
+/// The same poses, rounding made good: every rotation of length 1.
+[[nodiscard]] PoseTrack with_unit_rotations(PoseTrack track);
+
+/// Puts a joint to `rest` whose turns, moves or sizes hardly leave it all along: each of the three by itself.
+void put_to_rest(PoseTrack& track, const std::vector<Transform>& rest);
 
 /// Back to keys on `rig`'s joints, from time zero; joints that rest get no track.
 [[nodiscard]] ClipSource to_source(const PoseTrack& track, const Rig& rig, const ClipSource& like);

@@ -1,6 +1,5 @@
 #include "clip/sample_clip.hpp"
 
-#include "clip/pose_track.hpp"
 #include "math/rotations.hpp"
 
 #include <Eigen/Eigenvalues>
@@ -23,24 +22,17 @@ Transform mixed(const Transform& a, const Transform& b, float t) {
     return {weighted_sum(a.rotation, s, bq, t), a.translation * s + b.translation * t, a.scale * s + b.scale * t};
 }
 
-std::vector<Pose> sample_evenly(const ClipSource& clip, const Pose& rest, std::uint32_t intervals) {
+std::vector<Pose> sample_evenly(const PosedClip& clip, std::uint32_t intervals) {
     std::vector<Pose> frames(intervals + 1);
     for (std::uint32_t i = 0; i <= intervals; ++i) {
-        frames[i] = pose_at(clip, rest, intervals == 0 ? 0 : clip.seconds * i / intervals);
+        frames[i] = clip.pose_at(intervals == 0 ? 0 : clip.seconds() * i / intervals);
     }
     return frames;
 }
 
 /// The instants to check: every key and the middle between two, thinned to a bounded number.
-std::vector<double> check_instants(const ClipSource& clip) {
-    std::vector<double> times{0, clip.seconds};
-    for (const JointTracks& tracks : clip.tracks) {
-        for (const auto* list : {&tracks.rotation.times, &tracks.translation.times, &tracks.scale.times}) {
-            times.insert(times.end(), list->begin(), list->end());
-        }
-    }
-    std::sort(times.begin(), times.end());
-    times.erase(std::unique(times.begin(), times.end()), times.end());
+std::vector<double> check_instants(const PosedClip& clip) {
+    const std::vector<double> times = clip.instants();
     std::vector<double> instants;
     const std::size_t every = times.size() * 2 / most_checks + 1;
     for (std::size_t i = 0; i < times.size(); i += every) {
@@ -50,21 +42,21 @@ std::vector<double> check_instants(const ClipSource& clip) {
     return instants;
 }
 
-bool is_step(const ClipSource& clip, std::size_t joint) {
-    const JointTracks& t = clip.tracks[joint];
+bool is_step(const PosedClip& clip, std::size_t joint) {
+    const JointTracks& t = clip.keys_of(joint);
     return t.rotation.interpolation == Interpolation::step || t.translation.interpolation == Interpolation::step ||
            t.scale.interpolation == Interpolation::step;
 }
 
 /// The greatest distance in model space between the clip and its even samples, metres.
-double greatest_error(const ClipSource& clip, const Rig& rig, const Pose& rest, const std::vector<Pose>& frames,
+double greatest_error(const PosedClip& clip, const Rig& rig, const std::vector<Pose>& frames,
                       const std::vector<double>& instants) {
     double worst = 0;
     const std::size_t intervals = frames.size() - 1;
     for (const double instant : instants) {
-        const Pose exact = pose_at(clip, rest, instant);
+        const Pose exact = clip.pose_at(instant);
         Pose sampled = exact; // stepped joints are kept as keys and have no error
-        const double at = clip.seconds > 0 ? instant / clip.seconds * double(intervals) : 0;
+        const double at = clip.seconds() > 0 ? instant / clip.seconds() * double(intervals) : 0;
         const std::size_t first = std::min(std::size_t(at), intervals > 0 ? intervals - 1 : 0);
         const std::size_t second = std::min(first + 1, intervals);
         for (std::size_t j = 0; j < sampled.size(); ++j) {
@@ -85,20 +77,20 @@ double greatest_error(const ClipSource& clip, const Rig& rig, const Pose& rest, 
     return worst;
 }
 
-std::vector<Pose> sample_within(const ClipSource& clip, const Rig& rig, const Pose& rest, double tolerance) {
-    if (!(clip.seconds > 0)) { return {pose_at(clip, rest, 0)}; }
+std::vector<Pose> sample_within(const PosedClip& clip, const Rig& rig, double tolerance) {
+    if (!(clip.seconds() > 0)) { return {clip.pose_at(0)}; }
     const auto instants = check_instants(clip);
-    std::vector<Pose> frames = sample_evenly(clip, rest, 0);
-    if (greatest_error(clip, rig, rest, frames, instants) <= 1e-6) { return frames; } // it never moves
-    const auto most = std::uint32_t(std::clamp(clip.seconds * greatest_rate, 1.0, 1e6));
-    auto intervals = std::uint32_t(std::ceil(clip.seconds * least_rate));
+    std::vector<Pose> frames = sample_evenly(clip, 0);
+    if (greatest_error(clip, rig, frames, instants) <= 1e-6) { return frames; } // it never moves
+    const auto most = std::uint32_t(std::clamp(clip.seconds() * greatest_rate, 1.0, 1e6));
+    auto intervals = std::uint32_t(std::ceil(clip.seconds() * least_rate));
     for (;;) {
         intervals = std::clamp(intervals, 1U, most);
-        frames = sample_evenly(clip, rest, intervals);
-        if (intervals == most || greatest_error(clip, rig, rest, frames, instants) <= tolerance) { return frames; }
+        frames = sample_evenly(clip, intervals);
+        if (intervals == most || greatest_error(clip, rig, frames, instants) <= tolerance) { return frames; }
         // The keys' own grid is often exact where other rates are not: never step over it.
         const auto next = std::uint32_t(std::ceil(intervals * 1.2));
-        const auto own = std::uint32_t(std::max(clip.keys - 1, 1));
+        const auto own = std::uint32_t(std::max<std::size_t>(clip.key_count(), 2) - 1);
         intervals = intervals < own && next > own ? own : next;
     }
 }
@@ -155,15 +147,13 @@ void store_steps(SampledClip& clip, const Track<Value>& track, StepTrack::Target
 
 } // namespace
 
-SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance) {
-    const ClipSource clip = arranged(source, rig);
+SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, double tolerance) {
     const Pose rest = rest_pose(rig);
-    const std::vector<Pose> frames = sample_within(clip, rig, rest, tolerance);
+    const std::vector<Pose> frames = sample_within(clip, rig, tolerance);
     const std::size_t joints = rig.joints.size();
 
     SampledClip result;
-    result.name = source.name;
-    result.seconds = source.seconds;
+    result.seconds = clip.seconds();
     result.loops = loops;
     result.intervals = std::uint32_t(frames.size() - 1);
     result.stride = round_up(joints, lane_padding);
@@ -171,7 +161,7 @@ SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, do
 
     std::vector<bool> stepped_translation(joints, false), stepped_scale(joints, false);
     for (std::size_t j = 0; j < joints; ++j) {
-        const JointTracks& tracks = clip.tracks[j];
+        const JointTracks& tracks = clip.keys_of(j);
         store_steps(result, tracks.rotation, StepTrack::Target::rotation, j, {});
         store_steps(result, tracks.translation, StepTrack::Target::translation, j, rest[j].translation);
         store_steps(result, tracks.scale, StepTrack::Target::scale, j, rest[j].scale);
@@ -179,7 +169,7 @@ SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, do
         stepped_scale[j] = !tracks.scale.empty() && tracks.scale.interpolation == Interpolation::step;
     }
     for (std::size_t j = 0; j < joints; ++j) {
-        const auto& rotation = clip.tracks[j].rotation;
+        const auto& rotation = clip.keys_of(j).rotation;
         if (!rotation.empty() && rotation.interpolation == Interpolation::step) { continue; }
         Quat before = frames.front()[j].rotation;
         for (std::size_t f = 0; f < frames.size(); ++f) {

@@ -1,17 +1,17 @@
-/// From the keys of a clip to even samples.
+/// From a clip to even samples.
 #pragma once
 
 #include "character/sampled_clip.hpp"
-#include "gait/clip.hpp"
+#include "clip/posed_clip.hpp"
 #include "gait/rig.hpp"
 
 #include <vector>
 
 namespace gait::detail {
 
-/// Evenly samples `source` for `rig` (joints matched by name; joints the source lacks rest) at the lowest rate that
-/// keeps every joint within `tolerance` metres of the source in model space, both at the keys and between them.
-[[nodiscard]] SampledClip sample_clip(const ClipSource& source, const Rig& rig, bool loops, double tolerance);
+/// Evenly samples `clip`, which lies on `rig`, at the lowest rate that keeps every joint within `tolerance` metres of
+/// the clip in model space, both at its keys and between them.
+[[nodiscard]] SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, double tolerance);
 
 /// Chooses one sign for each joint of each clip, so that all of them lie on one hemisphere as far as they can: the side
 /// of the principal axis of all their samples (Markley et al. 2007), which does not depend on the order of the clips,

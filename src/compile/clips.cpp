@@ -1,5 +1,6 @@
 /// What the clips themselves tell the compile step: their speed, their footfalls, and what they are turned round.
 #include "character/travel_path.hpp"
+#include "clip/measure_poses.hpp"
 #include "compile/context.hpp"
 #include "math/rotations.hpp"
 
@@ -16,15 +17,15 @@ const ClipMeasure& CompileContext::measure(std::uint16_t clip) {
     if (known != measures_.end()) { return known->second; }
     std::vector<std::string> ankles;
     for (const Text& ankle : document.feet.ankles) { ankles.push_back(ankle.value); }
-    return measures_[clip] = measure_clip(prepared[clip].source, *assets.rig, ankles);
+    return measures_[clip] = measure_poses(prepared[clip].poses.poses(), *assets.rig, ankles);
 }
 
 CompileContext::OwnMotion CompileContext::own_motion(std::uint16_t clip) {
     const PreparedClip& own = prepared[clip];
-    if (own.travel.travels && own.source.seconds > 0) {
+    if (own.travel.travels && own.poses.seconds() > 0) {
         // The way's own length along itself, for a clip that turns as it goes.
         const BodyStep way = travel_between(own.travel, 0, 1);
-        return {-way.x / own.source.seconds, way.z / own.source.seconds};
+        return {-way.x / own.poses.seconds(), way.z / own.poses.seconds()};
     }
     const ClipMeasure& measured = measure(clip);
     const double radians = measured.direction / degrees_per_radian;
@@ -36,7 +37,7 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
     if (const auto known = halves_.find(key); known != halves_.end()) { return known->second; }
     std::optional<OwnMotion>& result = halves_[key];
     struct Half {
-        const ClipSource* source;
+        const PosedClip* clip;
         PhaseWarp warp;
         double rate; ///< strides a second
         bool steps;
@@ -46,11 +47,11 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
     int strides = 1;
     double cadence = 0, stepping = 0;
     for (std::size_t h = 0; h < 2; ++h) {
-        const ClipSource& source = prepared[leaves[h]->clip].source;
-        if (!(source.seconds > 0)) { return std::nullopt; }
+        const PosedClip& clip = prepared[leaves[h]->clip].poses;
+        if (!(clip.seconds() > 0)) { return std::nullopt; }
         const bool warped = leaves[h]->synced && leaves[h]->warp != no_index;
-        halves[h] = {&source, warped ? data->motions.warps[leaves[h]->warp] : PhaseWarp(), 0, leaves[h]->synced};
-        halves[h].rate = halves[h].warp.strides() / source.seconds;
+        halves[h] = {&clip, warped ? data->motions.warps[leaves[h]->warp] : PhaseWarp(), 0, leaves[h]->synced};
+        halves[h].rate = halves[h].warp.strides() / clip.seconds();
         if (!leaves[h]->synced) { continue; }
         strides = std::lcm(strides, halves[h].warp.strides());
         cadence += halves[h].rate;
@@ -63,10 +64,7 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
     const int samples = samples_a_stride * strides;
     const Rig& rig = *assets.rig;
     const std::vector<Transform> rest = rest_pose(rig);
-    ClipSource both;
-    both.seconds = strides / cadence;
-    both.tracks.resize(rig.joints.size());
-    for (const Joint& joint : rig.joints) { both.joints.push_back(joint.name); }
+    PoseTrack both;
     // At even phases, each at the time at which the clips' clock has it: the mean of the strides' own times.
     double seconds_a_stride = 0;
     for (const Half& half : halves) { seconds_a_stride += half.steps ? 1 / half.rate : 0; }
@@ -78,24 +76,22 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
         for (std::size_t h = 0; h < 2; ++h) {
             const Half& half = halves[h];
             const double place = half.steps ? half.warp.place(phase) : 0;
-            if (half.steps) { reading += half.source->seconds * place; }
+            if (half.steps) { reading += half.clip->seconds() * place; }
             const double within = i == samples && half.warp.even() ? place : place - std::floor(place);
-            poses[h] = pose_at(*half.source, rest, std::min(within, 1.0) * half.source->seconds);
+            poses[h] = half.clip->pose_at(std::min(within, 1.0) * half.clip->seconds());
         }
         reading /= seconds_a_stride * cadence;
         if (i == 0) { start = reading; }
-        for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+        both.times.push_back(reading - start);
+        both.poses.push_back(rest);
+        for (std::size_t j = 0; j < rest.size(); ++j) {
             const Quat one = poses[0][j].rotation, other = on_side_of(one, poses[1][j].rotation);
-            Quat turn = normalized({one.x + other.x, one.y + other.y, one.z + other.z, one.w + other.w});
-            auto& turns = both.tracks[j].rotation.values;
-            if (!turns.empty()) { turn = on_side_of(turns.back(), turn); }
-            both.tracks[j].rotation.times.push_back(reading - start);
-            turns.push_back(turn);
-            both.tracks[j].translation.times.push_back(reading - start);
-            both.tracks[j].translation.values.push_back((poses[0][j].translation + poses[1][j].translation) * 0.5F);
+            both.poses.back()[j].rotation =
+                normalized({one.x + other.x, one.y + other.y, one.z + other.z, one.w + other.w});
+            both.poses.back()[j].translation = (poses[0][j].translation + poses[1][j].translation) * 0.5F;
         }
     }
-    const ClipMeasure measured = measure_clip(both, rig);
+    const ClipMeasure measured = measure_poses(with_unit_rotations(std::move(both)), rig);
     if (measured.steps_a_minute > 0) {
         const double radians = measured.direction / degrees_per_radian;
         result = OwnMotion{measured.speed * std::sin(radians), measured.speed * std::cos(radians)};
@@ -108,9 +104,9 @@ const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
     if (known != footfalls_.end()) { return known->second; }
     std::vector<Footfall>& found = footfalls_[clip];
     const PreparedClip& own = prepared[clip];
-    if (!(own.source.seconds > 0)) { return found; }
+    if (!(own.poses.seconds() > 0)) { return found; }
     const auto add = [&](bool right, double at) {
-        found.push_back({std::uint8_t(right ? 1 : 0), std::clamp(at / own.source.seconds, 0.0, 1.0)});
+        found.push_back({std::uint8_t(right ? 1 : 0), std::clamp(at / own.poses.seconds(), 0.0, 1.0)});
     };
     // Turned round in time a foot comes down where it lifted off.
     const bool reversed = clip_definitions[clip]->reverse;
@@ -135,7 +131,7 @@ const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
 
 std::vector<FootDown> CompileContext::downs(std::uint16_t clip) {
     std::vector<FootDown> downs;
-    const double seconds = prepared[clip].source.seconds;
+    const double seconds = prepared[clip].poses.seconds();
     const std::vector<FootMeasure>& feet = measure(clip).feet;
     for (std::size_t f = 0; f < feet.size(); ++f) {
         if (feet[f].down >= 1 || !(seconds > 0)) {
@@ -169,6 +165,16 @@ std::uint16_t CompileContext::warp(std::uint16_t clip) {
     return warps_[clip] = std::uint16_t(data->motions.warps.size() - 1);
 }
 
+PreparedClip CompileContext::prepare(const std::string& clip, const ClipDefinition& settings, DiagnosticSink& told) {
+    const auto source = assets.clips.find(clip);
+    if (source != assets.clips.end()) {
+        return prepare_clip(source->second, *assets.rig, settings, mirrored_joints, told);
+    }
+    PreparedClip missing; // which is said elsewhere
+    missing.poses = PosedClip(ClipSource{}, *assets.rig);
+    return missing;
+}
+
 std::uint16_t CompileContext::turned_clip(std::uint16_t clip, bool mirror, bool reverse) {
     if (prepared.empty() || (!mirror && !reverse)) { return clip; }
     const std::array<std::uint16_t, 3> key{clip, std::uint16_t(mirror), std::uint16_t(reverse)};
@@ -179,10 +185,7 @@ std::uint16_t CompileContext::turned_clip(std::uint16_t clip, bool mirror, bool 
     turned.reverse = turned.reverse != reverse;
     turned.name.value += mirror && reverse ? ", mirrored and reversed" : mirror ? ", mirrored" : ", reversed";
     DiagnosticSink said_already(document.files());
-    const auto source = assets.clips.find(clip_names[clip]);
-    prepared.push_back(source == assets.clips.end()
-                           ? PreparedClip{}
-                           : prepare_clip(source->second, *assets.rig, turned, mirrored_joints, said_already));
+    prepared.push_back(prepare(clip_names[clip], turned, said_already));
     clip_definitions.push_back(&turned);
     name_events_of(prepared.back());
     return turned_[key] = std::uint16_t(prepared.size() - 1);

@@ -149,11 +149,7 @@ private:
     void prepare_clips() {
         context_.mirrored_joints = mirror_pairs(document_, *assets_.rig, sink_);
         for (std::size_t c = 0; c < context_.clip_names.size(); ++c) {
-            const auto source = assets_.clips.find(context_.clip_names[c]);
-            context_.prepared.push_back(source == assets_.clips.end()
-                                            ? PreparedClip{}
-                                            : prepare_clip(source->second, *assets_.rig, *context_.clip_definitions[c],
-                                                           context_.mirrored_joints, sink_));
+            context_.prepared.push_back(context_.prepare(context_.clip_names[c], *context_.clip_definitions[c], sink_));
         }
     }
 
@@ -188,7 +184,7 @@ private:
     [[nodiscard]] ClipEvents clip_events_of(std::uint16_t clip) {
         ClipEvents moments;
         const PreparedClip& prepared = context_.prepared[clip];
-        const double seconds = prepared.source.seconds;
+        const double seconds = prepared.poses.seconds();
         const auto placed = [&](double at) { return seconds > 0 ? std::clamp(at / seconds, 0.0, 1.0) : 0.0; };
         const auto index = [](const std::vector<std::string>& names, const std::string& name) {
             return std::uint16_t(std::find(names.begin(), names.end(), name) - names.begin());
@@ -206,10 +202,10 @@ private:
 
     [[nodiscard]] SampledClip sampled(const PreparedClip& prepared, const ClipDefinition& definition) {
         constexpr double number_rate = 60; // samples a second
-        SampledClip clip = sample_clip(prepared.source, data_->rig, definition.loop, document_.tolerance.value / 1000);
+        SampledClip clip = sample_clip(prepared.poses, data_->rig, definition.loop, document_.tolerance.value / 1000);
         clip.name = definition.name.value;
         clip.travel = prepared.travel;
-        for (const NumberTrack& track : prepared.source.numbers) {
+        for (const NumberTrack& track : prepared.numbers) {
             auto& names = data_->number_tracks;
             const auto known = std::find(names.begin(), names.end(), track.name);
             NumberRow row;

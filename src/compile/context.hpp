@@ -92,7 +92,10 @@ struct CompileContext {
     /// A slot for something that is computed.
     std::uint16_t hide(HiddenParameter hidden);
 
-    // What the clips themselves tell: compile_clips.cpp. All of it needs the rig.
+    // What the clips themselves tell: clips.cpp. All of it needs the rig.
+
+    /// The clip of that name with `settings` applied; one that is missing rests for no time.
+    PreparedClip prepare(const std::string& clip, const ClipDefinition& settings, DiagnosticSink& told);
 
     /// Metres a second that a clip carries the body, by its own travel or by its feet.
     struct OwnMotion {

@@ -425,7 +425,7 @@ std::uint16_t MotionCompiler::compile(const ResolvedMotion& resolved, const std:
     motion.first_channel = std::uint32_t(table.channels.size());
     motion.channel_count = std::uint32_t(building.channels.size());
     for (Leaf& leaf : building.leaves) {
-        const double seconds = leaf.clip < context_.prepared.size() ? context_.prepared[leaf.clip].source.seconds : 0;
+        const double seconds = leaf.clip < context_.prepared.size() ? context_.prepared[leaf.clip].poses.seconds() : 0;
         leaf.rate = seconds > 0 ? 1 / seconds : 0;
         leaf.cadence = leaf.rate * leaf.strides;
         leaf.stride_seconds = seconds / leaf.strides;

@@ -111,7 +111,7 @@ private:
     std::uint32_t add_part(const MotionPart& part);
     void keep_in_step(Building& building, const std::string& path);
 
-    // Blend spaces: compile_blends.cpp.
+    // Blend spaces: blends.cpp.
     std::uint32_t compile_blend(const ResolvedMotion& resolved, Building& building, Setting setting,
                                 const std::string& path);
     Axes axes_of(const BlendDefinition& blend, const Arguments& arguments, const std::string& path);

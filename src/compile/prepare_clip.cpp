@@ -34,8 +34,8 @@ PoseTrack cut(const PoseTrack& track, double from, double to) {
     return result;
 }
 
-void cut_numbers(ClipSource& source, double from, double to) {
-    for (NumberTrack& track : source.numbers) {
+void cut_numbers(std::vector<NumberTrack>& numbers, double from, double to) {
+    for (NumberTrack& track : numbers) {
         NumberTrack kept{track.name, {}};
         kept.values.interpolation =
             track.values.interpolation == Interpolation::step ? Interpolation::step : Interpolation::linear;
@@ -52,12 +52,12 @@ void cut_numbers(ClipSource& source, double from, double to) {
     }
 }
 
-void reverse(PoseTrack& track, ClipSource& source) {
+void reverse(PoseTrack& track, std::vector<NumberTrack>& numbers) {
     const double end = track.times.back() + track.times.front();
     std::reverse(track.poses.begin(), track.poses.end());
     std::reverse(track.times.begin(), track.times.end());
     for (double& at : track.times) { at = end - at; }
-    for (NumberTrack& number : source.numbers) {
+    for (NumberTrack& number : numbers) {
         // A spline's tangents change places and signs; sampling it between its keys comes to the same and is simpler.
         Track<float> turned;
         for (std::size_t k = number.values.times.size(); k-- > 0;) {
@@ -264,9 +264,9 @@ class Preparation {
 public:
     Preparation(const ClipSource& source, const Rig& rig, const ClipDefinition& settings,
                 const std::vector<std::pair<int, int>>& pairs, DiagnosticSink& sink)
-        : rig_(rig), settings_(settings), pairs_(pairs), sink_(sink), path_("clips." + settings.name.value) {
-        result_.source = source;
-        seconds_ = source.seconds;
+        : source_(source), rig_(rig), settings_(settings), pairs_(pairs), sink_(sink),
+          path_("clips." + settings.name.value), seconds_(source.seconds) {
+        result_.numbers = source.numbers;
     }
 
     PreparedClip run() {
@@ -274,20 +274,25 @@ public:
         const bool travels = find_travel_joint(joint);
         const auto window = cut_window();
         if (window) { seconds_ = window->second - window->first; }
-        const bool works = !rig_.joints.empty() && result_.source.seconds > 0;
+        const bool works = !rig_.joints.empty() && source_.seconds > 0;
         if (works && (window || settings_.reverse || settings_.mirror || travels || settings_.seam)) {
-            PoseTrack track = to_poses(result_.source, rig_);
+            PoseTrack track = to_poses(source_, rig_);
             if (window) {
                 track = cut(track, window->first, window->second);
-                cut_numbers(result_.source, window->first, window->second);
+                cut_numbers(result_.numbers, window->first, window->second);
             }
-            if (settings_.reverse) { reverse(track, result_.source); }
+            if (settings_.reverse) { reverse(track, result_.numbers); }
             if (settings_.mirror) { mirror_all(track); }
             if (travels) { result_.travel = take_travel(track, rig_, joint, *settings_.travel, settings_.loop); }
             if (settings_.seam) { seam(track); }
-            result_.source = to_source(track, rig_, result_.source);
+            result_.poses = PosedClip(std::move(track), rig_);
+        } else {
+            result_.poses = PosedClip(source_, rig_);
         }
-        if (settings_.rate.value != 1 && settings_.rate.value > 0) { quicken(); }
+        if (settings_.rate.value != 1 && settings_.rate.value > 0) {
+            result_.poses.quicken(settings_.rate.value);
+            for (NumberTrack& track : result_.numbers) { quicken(track, settings_.rate.value); }
+        }
         place_marks();
         return std::move(result_);
     }
@@ -310,7 +315,7 @@ private:
         if (!settings_.cut) { return std::nullopt; }
         const auto& [from, to] = *settings_.cut;
         constexpr double slack = 0.001; // a length as it was printed
-        const double end = result_.source.seconds;
+        const double end = source_.seconds;
         if (!(from.value >= 0) || !(to.value - from.value >= shortest_clip) || !(to.value <= end + slack)) {
             sink_.error(
                 from.place, "wrong-range",
@@ -366,28 +371,6 @@ private:
         close_seam(track);
     }
 
-    template <typename Value> void quicken(Track<Value>& track) {
-        for (double& at : track.times) { at /= settings_.rate.value; }
-        if (track.interpolation != Interpolation::cubic_spline) { return; }
-        for (std::size_t k = 0; k < track.values.size(); ++k) { // tangents are a second's change
-            if (k % 3 != 1) { track.values[k] = times(track.values[k], float(settings_.rate.value)); }
-        }
-    }
-    static Quat times(Quat q, float by) { return {q.x * by, q.y * by, q.z * by, q.w * by}; }
-    static Vec3 times(Vec3 v, float by) { return v * by; }
-    static float times(float v, float by) { return v * by; }
-
-    void quicken() {
-        ClipSource& source = result_.source;
-        for (JointTracks& tracks : source.tracks) {
-            quicken(tracks.rotation);
-            quicken(tracks.translation);
-            quicken(tracks.scale);
-        }
-        for (NumberTrack& track : source.numbers) { quicken(track.values); }
-        source.seconds /= settings_.rate.value;
-    }
-
     /// Seconds of the prepared clip for seconds from the cut's beginning.
     [[nodiscard]] double placed(double at) const {
         return (settings_.reverse ? seconds_ - at : at) / (settings_.rate.value > 0 ? settings_.rate.value : 1);
@@ -436,13 +419,14 @@ private:
                          [](const ClipMark& a, const ClipMark& b) { return a.at < b.at; });
     }
 
+    const ClipSource& source_;
     const Rig& rig_;
     const ClipDefinition& settings_;
     const std::vector<std::pair<int, int>>& pairs_;
     DiagnosticSink& sink_;
     std::string path_;
+    double seconds_; ///< after the cut, at the clip's own rate
     PreparedClip result_;
-    double seconds_ = 0; ///< after the cut, at the clip's own rate
 };
 
 } // namespace

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "character/travel_path.hpp"
+#include "clip/posed_clip.hpp"
 #include "diagnostics/sink.hpp"
-#include "gait/clip.hpp"
 #include "gait/document.hpp"
 
 #include <string>
@@ -23,7 +23,8 @@ struct ClipSpan {
 };
 
 struct PreparedClip {
-    ClipSource source; ///< on the rig
+    PosedClip poses; ///< on the rig
+    std::vector<NumberTrack> numbers;
     TravelPath travel;
     std::vector<ClipMark> marks; ///< in order of time
     std::vector<ClipSpan> spans;

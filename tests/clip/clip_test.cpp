@@ -24,7 +24,7 @@ TEST_CASE("a sampled clip stays within its tolerance of the keys, and a tighter 
     const Rig rig = support::chain(4);
     std::uint32_t before = 0;
     for (const double tolerance : {0.01, 0.0005}) {
-        const SampledClip sampled = sample_clip(source, rig, true, tolerance);
+        const SampledClip sampled = sample_clip(PosedClip(source, rig), rig, true, tolerance);
         CHECK(sampled.intervals > before);
         before = sampled.intervals;
         const auto compiled =
@@ -47,7 +47,8 @@ TEST_CASE("a sampled clip stays within its tolerance of the keys, and a tighter 
 }
 
 TEST_CASE("a clip that never moves is stored as one frame") {
-    const SampledClip sampled = sample_clip(support::held("still", 3, 30), support::chain(3), true, 0.0005);
+    const SampledClip sampled =
+        sample_clip(PosedClip(support::held("still", 3, 30), support::chain(3)), support::chain(3), true, 0.0005);
     CHECK(sampled.intervals == 0);
     CHECK(sampled.moving_translations.joints.empty());
 }
@@ -58,7 +59,7 @@ TEST_CASE("only joints that leave their rest place store translations") {
     source.tracks[1].translation.values = {{0, 1, 0}, {0.5F, 1, 0}};
     source.tracks[2].translation.times = {0};
     source.tracks[2].translation.values = {{0, 1.25F, 0}};
-    const SampledClip sampled = sample_clip(source, support::chain(3), true, 0.0005);
+    const SampledClip sampled = sample_clip(PosedClip(source, support::chain(3)), support::chain(3), true, 0.0005);
     CHECK(sampled.moving_translations.joints == std::vector<std::uint16_t>{1});
     CHECK(sampled.still_translations.joints == std::vector<std::uint16_t>{2});
 
