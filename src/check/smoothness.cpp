@@ -193,7 +193,7 @@ public:
                 reference = {own, jolt(own), false};
             } else {
                 const Fading fade = motions_[m]->weights.empty() ? fades_[m] : meter_.fading_of(*motions_[m], joint);
-                blend_reference(reference, own, fade);
+                fade_over(reference, own, fade);
             }
         }
         return reference;
@@ -230,7 +230,7 @@ private:
     }
 
     /// A motion fades over what is below it: `2 |w'| dv + |w''| da` a second is what that needs.
-    void blend_reference(Reference& below, const Trace& own, const Fading& fade) const {
+    void fade_over(Reference& below, const Trace& own, const Fading& fade) const {
         below.weight_moves = below.weight_moves || fade.fading;
         double angle = 0, velocity = 0;
         for (std::size_t f = 0; f < 3; ++f) {

@@ -53,6 +53,7 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
     if (found == all.end()) {
         std::vector<std::string> known;
         for (const ParameterInfo& p : all) { known.push_back(p.name); }
+        if (known.empty()) { return fmt::format("no parameter '{}'; the document has none", name); }
         const std::string near = nearest_name(name, known);
         return near.empty() ? fmt::format("no parameter '{}'; there are {}", name, fmt::join(known, ", "))
                             : fmt::format("no parameter '{}'; did you mean '{}'?", name, near);
