@@ -8,17 +8,6 @@ namespace support {
 
 using namespace gait;
 
-Assets machine_assets() {
-    const auto turning = [](double degrees) {
-        return [degrees](int, double phase) { return axis_angle({1, 0, 0}, degrees * phase); };
-    };
-    const auto swinging = [](int, double phase) {
-        return axis_angle({1, 0, 0}, 25 * std::sin(2 * 3.14159265358979 * phase));
-    };
-    return assets(2, {held("low", 2, 0), held("high", 2, 30), held("side", 2, 60), clip("spin", 2, 2, turning(120)),
-                      clip("swing", 2, 1, swinging), clip("sway", 2, 1.6, swinging), held("marked", 2, 15)});
-}
-
 std::string machine_text(const std::string& parameters, const std::string& states, const std::string& start,
                          const std::string& more) {
     std::string text = "gait: 1\nrig: x.glb\nclips:\n  low: {loop: yes}\n  high: {loop: yes}\n  side: {}\n  spin: {}\n"

@@ -70,49 +70,6 @@ Finished gait_tool(std::vector<std::string> arguments) {
     return run(arguments);
 }
 
-gait::Rig chain(int joints) {
-    gait::Rig rig;
-    rig.name = "chain";
-    for (int j = 0; j < joints; ++j) {
-        gait::Joint joint;
-        joint.name = "joint_" + std::to_string(j);
-        joint.parent = j - 1;
-        joint.rest.translation = {0, 1, 0};
-        rig.joints.push_back(joint);
-    }
-    return rig;
-}
-
-gait::ClipSource clip(const std::string& name, int joints, double seconds,
-                      const std::function<gait::Quat(int, double)>& turn, double rate) {
-    gait::ClipSource source;
-    source.name = name;
-    source.seconds = seconds;
-    const int intervals = std::max(1, int(std::lround(seconds * rate)));
-    source.keys = intervals + 1;
-    for (int j = 0; j < joints; ++j) {
-        source.joints.push_back("joint_" + std::to_string(j));
-        gait::JointTracks tracks;
-        for (int k = 0; k <= intervals; ++k) {
-            tracks.rotation.times.push_back(seconds * k / intervals);
-            tracks.rotation.values.push_back(turn(j, double(k) / intervals));
-        }
-        source.tracks.push_back(std::move(tracks));
-    }
-    return source;
-}
-
-gait::ClipSource held(const std::string& name, int joints, double degrees, double seconds) {
-    return clip(name, joints, seconds, [&](int, double) { return gait::axis_angle({1, 0, 0}, degrees); });
-}
-
-gait::Assets assets(int joints, const std::vector<gait::ClipSource>& clips) {
-    gait::Assets result;
-    result.rig = chain(joints);
-    for (const gait::ClipSource& source : clips) { result.clips.emplace(source.name, source); }
-    return result;
-}
-
 std::shared_ptr<const gait::Character> character(const std::string& text, const gait::Assets& assets) {
     const gait::DocumentRead document = gait::read_document_text(text, "test.gait.yaml");
     const gait::Compiled compiled = gait::compile(document.document, assets);

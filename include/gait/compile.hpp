@@ -17,7 +17,9 @@
 
 namespace gait {
 
-/// The rig and clips a document speaks of.
+/// The rig and clips a document speaks of. `compile` looks at all of them first: a rig whose joints stand before their
+/// parents or rest at what is no number, tracks with too few values, times that do not rise, clips shorter than a
+/// millisecond (but one pose) or longer than an hour are errors.
 struct Assets {
     std::optional<Rig> rig;
     std::map<std::string, ClipSource> clips; ///< by the document's name for them

@@ -5,6 +5,7 @@
 #include "gait/api.hpp"
 #include "gait/character.hpp"
 #include "gait/events.hpp"
+#include "gait/fade_style.hpp"
 #include "gait/math.hpp"
 #include "gait/no_index.hpp"
 #include "gait/records.hpp"
@@ -44,6 +45,11 @@ struct InstanceView {
     bool frozen = false; ///< it stands still
 };
 
+/// The longest step of `Performer::advance`, seconds.
+inline constexpr double longest_step = 3600;
+/// How small and how large a body may be against its rig.
+inline constexpr float smallest_scale = 0.001F, greatest_scale = 1000;
+
 /// Who moves the body: the travel of its clips, or the game alone.
 enum class Mover : std::uint8_t { clip, game };
 
@@ -72,7 +78,8 @@ public:
     void reset();
 
     /// Jumps to a state, whatever its conditions, its motion faded in over `fade` seconds. Entering the active state
-    /// starts it afresh. False, and counted, when the handle refers to nothing or the fade is negative or not finite.
+    /// starts it afresh. False, and counted, when the handle refers to nothing the fade is not 0 to
+    /// `longest_fade`, or there is no such ease.
     bool enter(StateHandle state, double fade = 0.2, Ease ease = Ease::smooth);
 
     /// Asks for a one-shot. What happens while it plays already, the document says. False, and counted, when the handle
@@ -91,7 +98,7 @@ public:
     [[nodiscard]] std::uint64_t seed() const;
 
     /// How large this body is against its rig; its travel is scaled by it. Kept through `reset`. False, and counted,
-    /// when it is not a positive number.
+    /// when it is not `smallest_scale` to `greatest_scale`.
     bool set_scale(float scale);
 
     /// Who moves the body, whatever its states say; the clips at first. Kept through `reset`.
@@ -146,7 +153,8 @@ public:
     [[nodiscard]] std::string_view get(ChoiceValue value) const;
 
     /// Plays `seconds` of time: parameters, machine, playheads, pose. Allocates nothing, locks nothing, throws nothing.
-    /// Zero is allowed: the machine decides, no time passes. False, and counted, for a negative or non-finite step.
+    /// Zero is allowed: the machine decides, no time passes. False, and counted, and nothing is played, for a step that
+    /// is not 0 to `longest_step`.
     bool advance(double seconds);
     /// The same, and tells in `events` what happened. The performer is the same to the last bit whether anybody listens
     /// or not.
@@ -169,7 +177,7 @@ public:
     /// Holds the feet that are down where they came down, as the document's `feet` says, now that the body has moved by
     /// `moved` since the last call: by its travel, the game and whatever stood in its way. Call it after each
     /// `advance`, before the pose is taken; it bends the legs of that pose, and lets a foot go in the air. False when
-    /// the document holds no feet, or `moved` is not finite.
+    /// the document holds no feet, or, counted, when `moved` is no number or a million metres or degrees and more.
     bool plant_feet(const Travel& moved);
     /// Takes back what `plant_feet` did to the pose: it is again as the clips have it. Feet that are held stay so at
     /// the next call.
@@ -221,7 +229,8 @@ public:
 
     /// The block itself, to store or send. It fits any performer of the same character in the same build.
     [[nodiscard]] std::span<const std::byte> bytes() const;
-    /// Takes over a stored block. False, and nothing changes, when its size is not this character's.
+    /// Takes over a stored block, whoever stored it: every index, count and number in it is looked at first. False, and
+    /// nothing changes, when it is no block of this character.
     bool restore(std::span<const std::byte> stored);
 
 private:

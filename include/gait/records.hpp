@@ -8,9 +8,10 @@ namespace gait {
 
 /// What a performer was given and would not take. Nothing else happens: the last good value stays.
 struct Faults {
-    std::uint32_t refused_values = 0; ///< NaN or infinite inputs, or a handle or name of another kind or of nothing
-    std::uint32_t refused_steps = 0;  ///< NaN, infinite or negative steps
-    std::uint32_t cut_chains = 0;     ///< steps that held more timed transitions than a step may
+    /// NaN or infinite inputs, fades and scales out of bounds, or a handle or name of another kind or of nothing
+    std::uint32_t refused_values = 0;
+    std::uint32_t refused_steps = 0; ///< steps that are negative, longer than `longest_step`, or no number
+    std::uint32_t cut_chains = 0;    ///< steps that held more timed transitions than a step may
 };
 
 /// A transition taken in the last `advance`.

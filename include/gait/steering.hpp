@@ -23,10 +23,10 @@ struct Stick {
     float right = 0, ahead = 0;
 };
 
-/// An angle in (-180, 180], degrees.
+/// An angle in (-180, 180], degrees; 0 for what is no number.
 [[nodiscard]] GAIT_API float wrapped_heading(double degrees);
 
-/// The heading of a direction over the ground; nothing when it has none.
+/// The heading of a direction over the ground; nothing when it has none, or is not finite.
 [[nodiscard]] GAIT_API std::optional<float> heading_of(Vec3 direction);
 /// The direction of a heading, one metre long.
 [[nodiscard]] GAIT_API Vec3 direction_of(double heading);
@@ -43,18 +43,20 @@ struct Stick {
 /// `before.heading` while the stick is let go, so that nothing turns round as it stops.
 [[nodiscard]] GAIT_API BodyMotion motion_of(Stick stick, double camera_heading, double body_heading, float top_speed,
                                             const BodyMotion& before = {}, float dead_zone = 0.1F);
-/// What a body that faces `body_heading` does as it moves through the world by `velocity`, metres a second.
+/// What a body that faces `body_heading` does as it moves through the world by `velocity`, metres a second: what it did
+/// before when that is not finite.
 [[nodiscard]] GAIT_API BodyMotion motion_of(Vec3 velocity, double body_heading, const BodyMotion& before = {});
 
 /// The facing of a body, turned toward where it shall look: a critically damped spring the short way round, exact at
 /// any frame rate, its speed bounded.
 class GAIT_API Facing {
 public:
-    /// Facing `heading`. `lag` is the seconds it stays behind a steady turn; `at_most` degrees a second.
+    /// Facing `heading`. `lag` is the seconds it stays behind a steady turn, held between 0 and 60; `at_most` degrees a
+    /// second, between 0.001 and a million.
     explicit Facing(double heading = 0, double lag = 0.12, double at_most = 540);
 
     /// Turns for `seconds` toward the world's heading `wanted`; nothing: it comes to rest where it faces, its turn
-    /// running out.
+    /// running out. At most an hour at once. What is not finite, here and below, changes nothing.
     void turn(std::optional<float> wanted, double seconds);
     /// Faces where the game put it; what it followed is forgotten.
     void set(double heading);

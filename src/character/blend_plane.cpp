@@ -110,7 +110,8 @@ bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const
 }
 
 int BlendPlane::cell_at(PlanePoint at, SideAreas& areas) const {
-    if (cells_.empty() || at.x < low_.x || at.x > high_.x || at.y < low_.y || at.y > high_.y) { return -1; }
+    const bool within = at.x >= low_.x && at.x <= high_.x && at.y >= low_.y && at.y <= high_.y;
+    if (cells_.empty() || !within) { return -1; } // what is no number is nowhere
     const auto square = [](double off, double squares) { return std::size_t(std::min(grid - 1, int(off * squares))); };
     const std::size_t own = grid * square(at.y - low_.y, squares_.y) + square(at.x - low_.x, squares_.x);
     for (std::uint32_t i = first_in_square_[own]; i < first_in_square_[own + 1]; ++i) {

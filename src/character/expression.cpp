@@ -3,16 +3,25 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 namespace gait::detail {
 namespace {
 
 constexpr float flag(bool value) { return value ? 1.0F : 0.0F; }
 
-/// Carries `x` from the stretch (a, b) to the stretch (c, d) and holds it at the ends.
-float remapped(float x, float a, float b, float c, float d) {
-    const float u = b == a ? 0 : std::clamp((x - a) / (b - a), 0.0F, 1.0F);
-    return c + (d - c) * u;
+/// The nearest finite number: what overflows stays at the greatest one, so that no operation on finite numbers makes an
+/// infinity, and none makes what is no number.
+constexpr float finite(float value) {
+    constexpr float most = std::numeric_limits<float>::max();
+    return std::min(std::max(value, -most), most);
+}
+
+/// Carries `x` from the stretch (a, b) to the stretch (c, d) and holds it at the ends. In double precision, in which no
+/// difference of floats overflows.
+float remapped(double x, double a, double b, double c, double d) {
+    const double u = b == a ? 0 : std::clamp((x - a) / (b - a), 0.0, 1.0);
+    return finite(float(c + (d - c) * u));
 }
 
 using enum Operation;
@@ -25,11 +34,12 @@ constexpr std::array<OperationInfo, std::size_t(Operation::count)> table{{
     {raw_parameter, none, "raw", 0, 0, number, number, "raw(parameter)", true},
     {reading, none, "", 0, 0, number, number, "", true},
     {negate, prefix, "-", 1, 7, number, number, "", true, [](const float* v) { return -v[0]; }},
-    {add, infix, "+", 2, 5, number, number, "", false, [](const float* v) { return v[0] + v[1]; }},
-    {subtract, infix, "-", 2, 5, number, number, "", false, [](const float* v) { return v[0] - v[1]; }},
-    {multiply, infix, "*", 2, 6, number, number, "", false, [](const float* v) { return v[0] * v[1]; }},
-    // By zero it is 0, so that no condition ever sees an infinity it made itself.
-    {divide, infix, "/", 2, 6, number, number, "", false, [](const float* v) { return v[1] == 0 ? 0 : v[0] / v[1]; }},
+    {add, infix, "+", 2, 5, number, number, "", false, [](const float* v) { return finite(v[0] + v[1]); }},
+    {subtract, infix, "-", 2, 5, number, number, "", false, [](const float* v) { return finite(v[0] - v[1]); }},
+    {multiply, infix, "*", 2, 6, number, number, "", false, [](const float* v) { return finite(v[0] * v[1]); }},
+    // By zero it is 0.
+    {divide, infix, "/", 2, 6, number, number, "", false,
+     [](const float* v) { return v[1] == 0 ? 0 : finite(v[0] / v[1]); }},
     {less, infix, "<", 2, comparison_strength, number, truth, "", true,
      [](const float* v) { return flag(v[0] < v[1]); }},
     {less_equal, infix, "<=", 2, comparison_strength, number, truth, "", true,
@@ -54,7 +64,7 @@ constexpr std::array<OperationInfo, std::size_t(Operation::count)> table{{
     {clamp, function, "clamp", 3, 0, number, number, "clamp(x, low, high)", false,
      [](const float* v) { return std::max(v[1], std::min(v[0], v[2])); }},
     {remap, function, "remap", 5, 0, number, number, "remap(x, from_low, from_high, to_low, to_high)", false,
-     [](const float* v) { return remapped(v[0], v[1], v[2], v[3], v[4]); }},
+     [](const float* v) { return remapped(double(v[0]), double(v[1]), double(v[2]), double(v[3]), double(v[4])); }},
     {turn, function, "turn", 2, 0, number, number, "turn(from_heading, to_heading)", false,
      [](const float* v) { return float(wrapped_degrees(double(v[1]) - double(v[0]))); }},
     {wrap, function, "wrap", 1, 0, number, number, "wrap(degrees)", false,

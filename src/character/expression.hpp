@@ -5,6 +5,7 @@
 
 #include <array>
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -62,8 +63,8 @@ enum class Notation : std::uint8_t {
     folded,   ///< NAME(two values or more), taken two by two
 };
 
-/// A row of `operations`. Flags count as 0 and 1, so that every operation works on floats; each is defined for all of
-/// them, see its row.
+/// A row of `operations`. Flags count as 0 and 1, so that every operation works on floats. Each is total: whatever
+/// finite numbers it is given, it gives a finite one, see its row.
 struct OperationInfo {
     Operation operation = Operation::constant;
     Notation notation = Notation::none;
@@ -103,10 +104,13 @@ struct CodeRange {
     [[nodiscard]] bool empty() const { return count == 0; }
 };
 
-/// The values behind `Reading`.
+/// Seconds until what does not come, as expressions see it: a finite number, so that they stay total.
+inline constexpr float endless = std::numeric_limits<float>::max();
+
+/// The values behind `Reading`, all of them finite.
 struct StateReadings {
     float elapsed = 0; ///< seconds since the state was entered
-    float left = 0;    ///< seconds until its motion ends; infinite for one that loops
+    float left = 0;    ///< seconds until its motion ends; `endless` for one that loops
     float phase = 0;   ///< 0 to 1 through its motion
     float loops = 0;   ///< times its motion came round
     bool ended = false;
@@ -132,7 +136,7 @@ inline constexpr int expression_stack = deepest_expression + 8;
 /// Runs `code`, whatever it is.
 [[nodiscard]] GAIT_API float run(std::span<const Instruction> code, const ExpressionInputs& inputs);
 
-/// Runs `code`. Flags are 0 and 1; dividing by zero gives 0, so that no condition ever sees an infinity it made itself.
+/// Runs `code`. Flags are 0 and 1. From finite inputs comes a finite value.
 [[nodiscard]] inline float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
     // Often it is a parameter's name alone.
     const bool named = code.size() == 1 && code.front().operation == Operation::parameter;

@@ -2,6 +2,7 @@
 
 #include "clip/additive_clip.hpp"
 #include "clip/sample_clip.hpp"
+#include "compile/check_assets.hpp"
 #include "compile/feet.hpp"
 #include "compile/layers.hpp"
 #include "compile/mask_weights.hpp"
@@ -33,7 +34,10 @@ public:
         check_tolerance();
         compile_parameters(context_);
         collect_clips();
-        if (assets_.rig && rig_is_sound()) { prepare_clips(); }
+        const bool sound = !assets_.rig || check_rig(*assets_.rig, sink_);
+        const bool whole = check_clips();
+        if (!sound || !whole) { return {nullptr, sink_.take()}; } // there is nothing that could be measured
+        if (assets_.rig) { prepare_clips(); }
         name_clip_events();
         compile_masks();
         compile_feet(context_);
@@ -130,19 +134,19 @@ private:
         check(context_.most_leaves, "clips in one motion");
     }
 
-    [[nodiscard]] bool rig_is_sound() {
-        const auto& joints = assets_.rig->joints;
-        if (joints.empty() || joints.size() > most_entries) {
-            sink_.error({}, "wrong-rig", fmt::format("the rig has {} joints", joints.size()), "rig");
-            return false;
+    /// False, and said, when a clip's tracks cannot be read.
+    [[nodiscard]] bool check_clips() {
+        bool whole = true;
+        for (const std::string& name : context_.clip_names) {
+            const auto source = assets_.clips.find(name);
+            const std::string fault = source == assets_.clips.end() ? std::string() : fault_of(source->second);
+            if (fault.empty()) { continue; }
+            const auto& definition = *context_.clip_definitions[std::size_t(&name - context_.clip_names.data())];
+            sink_.error(definition.name.place, "wrong-clip", fmt::format("clip '{}' cannot be played: {}", name, fault),
+                        "clips." + name);
+            whole = false;
         }
-        for (std::size_t j = 0; j < joints.size(); ++j) {
-            if (joints[j].parent >= int(j)) {
-                sink_.error({}, "wrong-rig", fmt::format("joint '{}' stands before its parent", joints[j].name), "rig");
-                return false;
-            }
-        }
-        return true;
+        return whole;
     }
 
     /// Cuts, mirrors and so on what the document names; needs the rig.

@@ -46,7 +46,7 @@ ParameterMeaning meaning_of(const std::string& text, const ParameterInfo& info) 
     return {float(value), {}, {}};
 }
 
-std::string number_text(double value) { return std::isinf(value) ? "endless" : fmt::format("{:.4g}", value); }
+std::string number_text(double value) { return value >= double(endless) ? "endless" : fmt::format("{:.4g}", value); }
 
 std::string value_text(const ParameterInfo& info, float value) {
     switch (info.kind) {

@@ -4,14 +4,26 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace gait {
 using namespace detail;
 namespace {
 
 double wrapped(double degrees) {
+    if (!std::isfinite(degrees)) { return 0; }
     const double round = std::remainder(degrees, 360.0);
     return round <= -180 ? round + 360 : round;
+}
+
+constexpr double default_lag = 0.12, default_turn = 540;   ///< where what is asked for is no number
+constexpr double longest_lag = 60;                         ///< seconds
+constexpr double slowest_turn = 0.001, fastest_turn = 1e6; ///< degrees a second
+constexpr double longest_turn = 3600;                      ///< seconds at once
+
+double held_lag(double lag) { return std::isnan(lag) ? default_lag : std::clamp(lag, 0.0, longest_lag); }
+double held_turn(double at_most) {
+    return std::isnan(at_most) ? default_turn : std::clamp(at_most, slowest_turn, fastest_turn);
 }
 
 } // namespace
@@ -19,20 +31,23 @@ double wrapped(double degrees) {
 float wrapped_heading(double degrees) { return float(wrapped(degrees)); }
 
 std::optional<float> heading_of(Vec3 direction) {
-    if (!(std::hypot(direction.x, direction.z) > 1e-6F)) { return std::nullopt; }
+    const double length = std::hypot(double(direction.x), double(direction.z));
+    if (!(length > 1e-6) || !std::isfinite(length)) { return std::nullopt; }
     return wrapped_heading(-std::atan2(double(direction.x), double(direction.z)) * degrees_per_radian);
 }
 
 Vec3 direction_of(double heading) {
-    const double radians = heading / degrees_per_radian;
+    const double radians = wrapped(heading) / degrees_per_radian;
     return {float(-std::sin(radians)), 0, float(std::cos(radians))};
 }
 
 std::optional<float> heading_to(Vec3 from, Vec3 to) { return heading_of(to - from); }
 
 float strength_of(Stick stick, float dead_zone) {
-    const float out = std::min(1.0F, std::hypot(stick.right, stick.ahead));
-    return std::isfinite(out) && out > dead_zone ? (out - dead_zone) / (1 - dead_zone) : 0;
+    const double way = std::hypot(double(stick.right), double(stick.ahead));
+    if (!std::isfinite(way)) { return 0; }
+    const auto out = float(std::min(1.0, way));
+    return out > dead_zone ? (out - dead_zone) / (1 - dead_zone) : 0;
 }
 
 std::optional<float> heading_of(Stick stick, double camera_heading, float dead_zone) {
@@ -51,7 +66,9 @@ BodyMotion motion_of(Stick stick, double camera_heading, double body_heading, fl
 
 BodyMotion motion_of(Vec3 velocity, double body_heading, const BodyMotion& before) {
     BodyMotion motion;
-    motion.speed = std::hypot(velocity.x, velocity.z);
+    if (!std::isfinite(velocity.x) || !std::isfinite(velocity.y) || !std::isfinite(velocity.z)) { return before; }
+    constexpr double most = std::numeric_limits<float>::max();
+    motion.speed = float(std::min(most, std::hypot(double(velocity.x), double(velocity.z))));
     // Slower than this the direction is noise.
     constexpr float still = 0.02F;
     const auto world = motion.speed > still ? heading_of(velocity) : std::nullopt;
@@ -61,10 +78,11 @@ BodyMotion motion_of(Vec3 velocity, double body_heading, const BodyMotion& befor
 }
 
 Facing::Facing(double heading, double lag, double at_most)
-    : heading_(wrapped(heading)), followed_(heading_), lag_(lag), at_most_(at_most) {}
+    : heading_(wrapped(heading)), followed_(heading_), lag_(held_lag(lag)), at_most_(held_turn(at_most)) {}
 
 void Facing::turn(std::optional<float> wanted, double seconds) {
-    if (!(seconds > 0)) { return; }
+    if (!(seconds > 0 && std::isfinite(seconds)) || (wanted && !std::isfinite(*wanted))) { return; }
+    seconds = std::min(seconds, longest_turn);
     // Let go, it comes to rest where its turn leaves a critically damped spring: half a lag ahead of now, chosen once.
     if (!wanted && !let_go_) { followed_ = heading_ + rate_ * lag_ / 2; }
     let_go_ = !wanted;
@@ -85,12 +103,14 @@ void Facing::turn(std::optional<float> wanted, double seconds) {
 }
 
 void Facing::set(double heading) {
+    if (!std::isfinite(heading)) { return; }
     heading_ = followed_ = wrapped(heading);
     rate_ = 0;
     let_go_ = true;
 }
 
 void Facing::add(double degrees) {
+    if (!std::isfinite(degrees)) { return; }
     const double round = wrapped(heading_ + degrees) - heading_ - degrees;
     heading_ += degrees + round;
     followed_ += degrees + round;

@@ -12,11 +12,14 @@ struct Follower {
     double velocity = 0;
 };
 
+/// A shorter lag is none, seconds: its frequency, squared, would leave what doubles hold.
+inline constexpr double least_lag = 1e-9;
+
 /// Moves `follower` toward `target` for `dt` seconds as a critically damped spring that lags `lag` seconds behind a
 /// steady ramp (angular frequency 2 / lag). The closed form of the differential equation: two half steps equal one
 /// whole.
 [[nodiscard]] inline Follower follow(Follower follower, double target, double lag, double dt) {
-    if (!(lag > 0)) { return {target, 0}; }
+    if (!(lag > least_lag)) { return {target, 0}; }
     const double frequency = 2 / lag;
     const double offset = follower.value - target;
     const double drive = follower.velocity + frequency * offset;
@@ -26,7 +29,7 @@ struct Follower {
 
 /// The same toward a target that begins at `target` and moves by `ramp` a second.
 [[nodiscard]] inline Follower follow_ramp(Follower follower, double target, double ramp, double lag, double dt) {
-    if (!(lag > 0)) { return {target + ramp * dt, 0}; }
+    if (!(lag > least_lag)) { return {target + ramp * dt, 0}; }
     // Against the place where it would follow for ever, `lag` behind the ramp, it is a spring toward rest.
     const double behind = target - ramp * lag;
     const Follower rest = follow({follower.value - behind, follower.velocity - ramp}, 0, lag, dt);

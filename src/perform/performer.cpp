@@ -2,6 +2,7 @@
 
 #include "math/pose_kernels.hpp"
 #include "perform/blend_layers.hpp"
+#include "perform/block_check.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/foot_lock.hpp"
 #include "perform/frame.hpp"
@@ -88,7 +89,8 @@ std::uint16_t node_of(const CharacterData& data, std::uint16_t state) {
 bool Performer::enter(StateHandle state, double fade, Ease ease) {
     const PerformerBlock block = view(*character_, block_.get());
     const CharacterData& data = character_->data();
-    if (state.index >= data.state_info.size() || !std::isfinite(fade) || fade < 0) { return refuse(block); }
+    const bool possible = fade >= 0 && fade <= longest_fade && std::size_t(ease) < eases.size();
+    if (state.index >= data.state_info.size() || !possible) { return refuse(block); }
     Entrance entrance;
     entrance.fade = fade;
     entrance.ease = ease;
@@ -117,7 +119,7 @@ std::uint64_t Performer::seed() const { return view(*character_, block_.get()).h
 
 bool Performer::set_scale(float scale) {
     const PerformerBlock block = view(*character_, block_.get());
-    if (!std::isfinite(scale) || !(scale > 0)) { return refuse(block); }
+    if (!(scale >= smallest_scale && scale <= greatest_scale)) { return refuse(block); }
     block.header().scale = double(scale);
     return true;
 }
@@ -136,9 +138,11 @@ Travel Performer::travel() const {
 
 bool Performer::plant_feet(const Travel& moved) {
     const PerformerBlock block = view(*character_, block_.get());
-    const bool finite = std::isfinite(moved.move.x) && std::isfinite(moved.move.z) && std::isfinite(moved.turn);
-    if (!finite) { ++block.header().faults.refused_values; }
-    if (!finite || character_->data().feet.legs.empty()) { return false; }
+    constexpr float far = 1e6F; // metres, or degrees
+    for (const float part : {moved.move.x, moved.move.z, moved.turn}) {
+        if (!(std::fabs(part) < far)) { return refuse(block); }
+    }
+    if (character_->data().feet.legs.empty()) { return false; }
     const double scale = block.header().scale;
     detail::plant_feet(
         character_->data(), block,
@@ -329,7 +333,7 @@ bool Performer::advance(double seconds, EventList& events) { return advance_with
 
 bool Performer::advance_with(double seconds, EventList* events) {
     const PerformerBlock block = view(*character_, block_.get());
-    if (!std::isfinite(seconds) || seconds < 0) {
+    if (!(seconds >= 0 && seconds <= longest_step)) {
         ++block.header().faults.refused_steps;
         if (events != nullptr) { events->clear(); }
         return false;
@@ -503,7 +507,11 @@ std::span<const std::byte> Performer::bytes() const { return {block_.get(), char
 
 bool Performer::restore(std::span<const std::byte> stored) {
     if (stored.size() != character_->performer_bytes()) { return false; }
-    std::memcpy(block_.get(), stored.data(), stored.size());
+    // Looked at as a copy, whose alignment and whose bytes nobody else has a hand in.
+    const std::unique_ptr<std::byte, Free> copy(allocate(stored.size()));
+    std::memcpy(copy.get(), stored.data(), stored.size());
+    if (!is_sound(character_->data(), view(*character_, copy.get()))) { return false; }
+    std::memcpy(block_.get(), copy.get(), stored.size());
     return true;
 }
 

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 namespace gait::detail {
 namespace {
@@ -48,11 +47,11 @@ StateReadings read_state(const CharacterData& data, const PerformerBlock& block,
     const ClipPlace place = heaviest == nullptr
                                 ? ClipPlace{}
                                 : place_of(data, layer, instance, leaves_of(data, instance)[heaviest->leaf], *heaviest);
-    StateReadings readings{float(layer.path[level].elapsed), float(left), float(place.position),
-                           float(std::abs(std::int32_t(place.loops))), left <= instant};
+    StateReadings readings{float(layer.path[level].elapsed), float(std::min(left, double(endless))),
+                           float(place.position), float(std::abs(std::int32_t(place.loops))), left <= instant};
     for (std::size_t inner = level + 1; inner < layer.depth; ++inner) {
         if (data.states[layer.path[inner].node].final) { continue; }
-        readings.left = std::numeric_limits<float>::infinity();
+        readings.left = endless;
         readings.ended = false;
     }
     return readings;

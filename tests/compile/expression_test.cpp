@@ -125,3 +125,27 @@ TEST_CASE("an expression of ten thousand parentheses is refused, not run") {
     for (int i = 0; i < 40; ++i) { right = "1 + (" + right + ")"; }
     CHECK_THAT(complaint(right + " > 0"), Catch::Contains("nests too deeply"));
 }
+
+TEST_CASE("every operation gives a finite number for any finite ones") {
+    constexpr float most = std::numeric_limits<float>::max();
+    const std::vector<float> numbers{0, -0.0F, 1, -1, 1e-45F, -1e-38F, 1e20F, 180, -180, most, -most, 0.5F};
+    for (const OperationInfo& operation : operations()) {
+        if (operation.apply == nullptr) { continue; }
+        const auto arity = std::size_t(operation.values);
+        std::size_t combinations = 1;
+        for (std::size_t a = 0; a < arity; ++a) { combinations *= numbers.size(); }
+        for (std::size_t c = 0; c < combinations; ++c) {
+            std::vector<float> values;
+            for (std::size_t a = 0, rest = c; a < arity; ++a, rest /= numbers.size()) {
+                values.push_back(numbers[rest % numbers.size()]);
+            }
+            const float result = operation.apply(values.data());
+            if (!std::isfinite(result)) {
+                CAPTURE(operation.text, values);
+                FAIL_CHECK("gives " << result);
+            }
+        }
+    }
+    const std::vector<float> values{1, most, most};
+    CHECK(operations()[std::size_t(Operation::multiply)].apply(values.data() + 1) == most);
+}
