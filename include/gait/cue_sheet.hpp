@@ -47,7 +47,7 @@ struct CueBody {
 /// The file `NAME.cues.yaml`.
 struct CueSheet {
     std::string file;
-    std::vector<std::string> source;
+    SourceText source;
     std::string about;
     double seconds = 0; ///< how long to play; 0 when the sheet does not say
     std::optional<CueBody> body;

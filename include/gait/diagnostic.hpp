@@ -4,7 +4,9 @@
 
 #include "gait/api.hpp"
 
+#include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace gait {
@@ -27,13 +29,34 @@ struct Diagnostic {
     std::string file; ///< the file, as the caller named it
     Place place;
     std::string source_line; ///< the line at `place`, without its end; empty when there is none
+    int source_from = 1;     ///< the column at which `source_line` begins: of a very long line only a part is kept
     std::string path; ///< where in the document, such as `layers.body.states.still`, for documents made by a program
+};
+
+/// A text whose lines can be shown. Copies share it.
+class GAIT_API SourceText {
+public:
+    /// None, as of a document that a program fills.
+    SourceText() = default;
+    explicit SourceText(std::string text);
+
+    /// Whether there is none.
+    [[nodiscard]] bool empty() const { return content_ == nullptr; }
+    /// A line, counted from 1, without its end; empty where there is none.
+    [[nodiscard]] std::string_view line(int number) const;
+
+private:
+    struct Content {
+        std::string text;
+        std::vector<std::size_t> starts; ///< of every so many lines
+    };
+    std::shared_ptr<const Content> content_;
 };
 
 /// A text file that findings speak of.
 struct SourceFile {
-    std::string name;               ///< as it was found
-    std::vector<std::string> lines; ///< for diagnostics
+    std::string name; ///< as it was found
+    SourceText text;  ///< for diagnostics
 };
 
 /// Findings, in the order of the text they speak of.

@@ -442,9 +442,9 @@ struct ForbidDefinition {
 
 /// A whole document.
 struct Document {
-    std::string file;                ///< as the caller named it, for diagnostics and to find the other files
-    std::vector<std::string> source; ///< its lines, for diagnostics
-    std::vector<SourceFile> bases;   ///< what it is based on, the nearest first; see `Place::file`
+    std::string file;              ///< as the caller named it, for diagnostics and to find the other files
+    SourceText source;             ///< its text, for diagnostics
+    std::vector<SourceFile> bases; ///< what it is based on, the nearest first; see `Place::file`
     std::string about;
     Text rig;              ///< the rig's file, relative to the document
     Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space

@@ -10,18 +10,51 @@ constexpr double spline_step = 1.0 / 120; ///< seconds between poses along a cub
 constexpr double before_step = 1e-4;      ///< seconds
 constexpr double closest = 1e-6;          ///< instants nearer than this are one, seconds
 
-template <typename Value> void add_instants(const Track<Value>& track, std::vector<double>& times) {
+/// Instants of a clip, of which many tracks have the same ones.
+class Instants {
+public:
+    /// Those of a clip of so many seconds, which are posed on so many joints.
+    Instants(double seconds, std::size_t joints)
+        : times_{0, seconds}, end_(seconds),
+          most_(std::max<std::size_t>(1000, most_joint_poses / std::max<std::size_t>(1, joints))),
+          closest_(std::max(closest, seconds / double(most_))) {}
+
+    void add(double at) {
+        times_.push_back(at);
+        if (times_.size() >= full_) { tidy(); }
+    }
+    std::vector<double> take() {
+        tidy();
+        times_.back() = end_;
+        return std::move(times_);
+    }
+
+private:
+    void tidy() {
+        std::sort(times_.begin(), times_.end());
+        times_.erase(std::unique(times_.begin(), times_.end(), [&](double a, double b) { return b - a < closest_; }),
+                     times_.end());
+        full_ = std::max(full_, 2 * times_.size());
+    }
+    std::vector<double> times_;
+    double end_; ///< seconds
+    std::size_t most_;
+    double closest_;             ///< seconds
+    std::size_t full_ = 100'000; ///< as many are tidied up
+};
+
+template <typename Value> void add_instants(const Track<Value>& track, Instants& times) {
     for (std::size_t k = 0; k < track.times.size(); ++k) {
         const double at = track.times[k];
         if (k > 0 && track.interpolation == Interpolation::step && at - track.times[k - 1] > 2 * before_step) {
-            times.push_back(at - before_step);
+            times.add(at - before_step);
         }
         if (k > 0 && track.interpolation == Interpolation::cubic_spline) {
             const double span = at - track.times[k - 1];
             const int parts = int(std::ceil(span / spline_step));
-            for (int i = 1; i < parts; ++i) { times.push_back(track.times[k - 1] + span * i / parts); }
+            for (int i = 1; i < parts; ++i) { times.add(track.times[k - 1] + span * i / parts); }
         }
-        times.push_back(at);
+        times.add(at);
     }
 }
 
@@ -34,16 +67,13 @@ Transform between(const Transform& a, const Transform& b, double t) {
 
 PoseTrack to_poses(const ClipSource& arranged, const std::vector<Transform>& rest) {
     PoseTrack track;
-    track.times = {0, arranged.seconds};
+    Instants instants(arranged.seconds, rest.size());
     for (const JointTracks& tracks : arranged.tracks) {
-        add_instants(tracks.rotation, track.times);
-        add_instants(tracks.translation, track.times);
-        add_instants(tracks.scale, track.times);
+        add_instants(tracks.rotation, instants);
+        add_instants(tracks.translation, instants);
+        add_instants(tracks.scale, instants);
     }
-    std::sort(track.times.begin(), track.times.end());
-    track.times.erase(
-        std::unique(track.times.begin(), track.times.end(), [](double a, double b) { return b - a < closest; }),
-        track.times.end());
+    track.times = instants.take();
     for (const double at : track.times) { track.poses.push_back(pose_at(arranged, rest, at)); }
     return track;
 }

@@ -7,6 +7,10 @@
 
 namespace gait::detail {
 
+/// So many joints' transforms one clip is posed or sampled as at most: what a small file of an hour, a thousand joints
+/// and splines asks for stays within a gigabyte. A body of sixty joints has five thousand seconds at sixty frames.
+inline constexpr std::size_t most_joint_poses = 20'000'000;
+
 struct PoseTrack {
     std::vector<double> times;                 ///< seconds, rising strictly
     std::vector<std::vector<Transform>> poses; ///< [instant][joint], local

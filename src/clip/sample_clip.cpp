@@ -82,8 +82,9 @@ std::vector<Pose> sample_within(const PosedClip& clip, const Rig& rig, double to
     const auto instants = check_instants(clip);
     std::vector<Pose> frames = sample_evenly(clip, 0);
     if (greatest_error(clip, rig, frames, instants) <= 1e-6) { return frames; } // it never moves
-    const auto most = std::uint32_t(std::clamp(clip.seconds() * greatest_rate, 1.0, 1e6));
-    auto intervals = std::uint32_t(std::ceil(clip.seconds() * least_rate));
+    const auto fit = double(most_joint_poses) / double(rig.joints.size());
+    const auto most = std::uint32_t(std::clamp(clip.seconds() * greatest_rate, 1.0, fit));
+    auto intervals = std::uint32_t(std::min(std::ceil(clip.seconds() * least_rate), fit));
     for (;;) {
         intervals = std::clamp(intervals, 1U, most);
         frames = sample_evenly(clip, intervals);

@@ -1,6 +1,8 @@
 #include "gait/diagnostic.hpp"
 
 #include <algorithm>
+#include <array>
+#include <cstdint>
 #include <limits>
 #include <numeric>
 
@@ -19,24 +21,61 @@ std::string_view name_of(Severity severity) {
     return "error";
 }
 
+constexpr std::size_t longest_name = 64; ///< that is looked for
+
 /// Insertions, deletions, replacements and swaps of neighbours (Damerau 1964) between two names.
 std::size_t edit_distance(const std::string& a, const std::string& b) {
-    std::vector<std::vector<std::size_t>> cost(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
-    for (std::size_t i = 0; i <= a.size(); ++i) { cost[i][0] = i; }
-    for (std::size_t j = 0; j <= b.size(); ++j) { cost[0][j] = j; }
+    std::array<std::array<std::uint8_t, longest_name + 1>, longest_name + 1> cost; // NOLINT: filled as it is needed
+    for (std::size_t i = 0; i <= a.size(); ++i) { cost[i][0] = std::uint8_t(i); }
+    for (std::size_t j = 0; j <= b.size(); ++j) { cost[0][j] = std::uint8_t(j); }
     for (std::size_t i = 1; i <= a.size(); ++i) {
         for (std::size_t j = 1; j <= b.size(); ++j) {
-            const std::size_t replaced = cost[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
-            cost[i][j] = std::min({cost[i - 1][j] + 1, cost[i][j - 1] + 1, replaced});
+            int least = cost[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
+            least = std::min({least, cost[i - 1][j] + 1, cost[i][j - 1] + 1});
             if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) {
-                cost[i][j] = std::min(cost[i][j], cost[i - 2][j - 2] + 1);
+                least = std::min(least, cost[i - 2][j - 2] + 1);
             }
+            cost[i][j] = std::uint8_t(least);
         }
     }
     return cost[a.size()][b.size()];
 }
 
 } // namespace
+
+namespace {
+
+constexpr std::size_t lines_apart = 256; ///< of the lines whose starts are kept
+
+} // namespace
+
+SourceText::SourceText(std::string text) {
+    auto content = std::make_shared<Content>();
+    content->text = std::move(text);
+    std::size_t line = 0;
+    for (std::size_t start = 0; start != std::string::npos; ++line) {
+        if (line % lines_apart == 0) { content->starts.push_back(start); }
+        const std::size_t end = content->text.find('\n', start);
+        start = end == std::string::npos ? end : end + 1;
+    }
+    content_ = std::move(content);
+}
+
+std::string_view SourceText::line(int number) const {
+    if (!content_ || number < 1) { return {}; }
+    const auto index = std::size_t(number) - 1;
+    if (index / lines_apart >= content_->starts.size()) { return {}; }
+    std::string_view rest = content_->text;
+    rest.remove_prefix(content_->starts[index / lines_apart]);
+    for (std::size_t skip = index % lines_apart; skip > 0; --skip) {
+        const std::size_t end = rest.find('\n');
+        if (end == std::string_view::npos) { return {}; }
+        rest.remove_prefix(end + 1);
+    }
+    rest = rest.substr(0, rest.find('\n'));
+    if (!rest.empty() && rest.back() == '\r') { rest.remove_suffix(1); }
+    return rest;
+}
 
 bool has_errors(const Diagnostics& diagnostics) {
     return std::any_of(diagnostics.begin(), diagnostics.end(),
@@ -58,7 +97,7 @@ std::string format(const Diagnostic& d) {
         constexpr std::size_t widest = 100;
         std::string line = d.source_line;
         std::replace(line.begin(), line.end(), '\t', ' ');
-        const std::size_t column = std::size_t(std::max(d.place.column, 1)) - 1;
+        const auto column = std::size_t(std::max(d.place.column - d.source_from, 0));
         // Columns count characters: walk over UTF-8 continuation bytes.
         const auto is_start = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
         std::vector<std::size_t> starts;
@@ -85,12 +124,14 @@ std::string format(const Diagnostics& diagnostics) {
 }
 
 std::string nearest_name(const std::string& name, const std::vector<std::string>& known) {
-    constexpr std::size_t longest = 64;
-    if (name.size() > longest) { return {}; }
+    if (name.size() > longest_name) { return {}; }
     std::string best;
     std::size_t least = std::numeric_limits<std::size_t>::max();
     for (const std::string& candidate : known) {
-        if (candidate.empty() || candidate.size() > longest) { continue; }
+        if (candidate.empty() || candidate.size() > longest_name) { continue; }
+        const std::size_t longer = std::max(name.size(), candidate.size());
+        const std::size_t shorter = std::min(name.size(), candidate.size());
+        if (longer - shorter > std::max<std::size_t>(1, shorter / 3)) { continue; } // too far whatever it is
         const std::size_t distance = edit_distance(name, candidate);
         if (distance < least) {
             least = distance;

@@ -4,7 +4,46 @@
 
 namespace gait::detail {
 
+namespace {
+
+constexpr std::size_t most_findings = 1000;    ///< of a severity; more are counted
+constexpr std::size_t longest_message = 2000;  ///< bytes
+constexpr std::size_t widest_line = 1000;      ///< bytes: of a longer one the part around the place is kept
+constexpr std::size_t most_compared = 500'000; ///< names that slips of the hand are looked for among, all in all
+
+bool is_start(char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }
+
+void cut_to(std::string& text, std::size_t bytes) {
+    if (text.size() <= bytes) { return; }
+    while (bytes > 0 && !is_start(text[bytes])) { --bytes; }
+    text.resize(bytes);
+    text += "...";
+}
+
+} // namespace
+
+Diagnostics DiagnosticSink::take() {
+    for (std::size_t s = 0; s < left_out_.size(); ++s) {
+        if (left_out_[s] == 0) { continue; }
+        Diagnostic d;
+        d.severity = Severity(s);
+        d.code = "more-findings";
+        d.message = "there are " + std::to_string(left_out_[s]) + " more findings, which are left out";
+        d.file = files_.front().name;
+        list_.push_back(std::move(d));
+    }
+    left_out_ = {};
+    return std::move(list_);
+}
+
 void DiagnosticSink::add(Severity severity, Place place, std::string code, std::string message, std::string path) {
+    if (kept_[std::size_t(severity)] == most_findings) {
+        ++left_out_[std::size_t(severity)];
+        return;
+    }
+    ++kept_[std::size_t(severity)];
+    cut_to(message, longest_message);
+    cut_to(path, longest_message);
     Diagnostic d;
     d.severity = severity;
     d.code = std::move(code);
@@ -14,19 +53,24 @@ void DiagnosticSink::add(Severity severity, Place place, std::string code, std::
     d.file = file.name;
     d.path = std::move(path);
     d.place = place;
-    if (place.line > 0 && std::size_t(place.line) <= file.lines.size()) {
-        d.source_line = file.lines[std::size_t(place.line) - 1];
-        const std::size_t bytes = std::min(d.source_line.size(), std::size_t(std::max(place.column, 1)) - 1);
-        const auto is_start = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
-        d.place.column =
-            int(std::count_if(d.source_line.begin(), d.source_line.begin() + std::ptrdiff_t(bytes), is_start)) + 1;
+    if (const std::string_view line = file.text.line(place.line); !line.empty()) {
+        const auto column_at = [&](std::size_t bytes) {
+            return int(std::count_if(line.begin(), line.begin() + std::ptrdiff_t(bytes), is_start)) + 1;
+        };
+        const std::size_t bytes = std::min(line.size(), std::size_t(std::max(place.column, 1)) - 1);
+        d.place.column = column_at(bytes);
+        std::size_t first = line.size() > widest_line && bytes > widest_line / 2 ? bytes - widest_line / 2 : 0;
+        while (first > 0 && !is_start(line[first])) { --first; }
+        d.source_from = column_at(first);
+        d.source_line = line.substr(first, widest_line);
     }
     list_.push_back(std::move(d));
 }
 
 void DiagnosticSink::unknown(Place place, const std::string& kind, const std::string& name,
                              const std::vector<std::string>& known, std::string path) {
-    const std::string near = nearest_name(name, known);
+    compared_ += known.size();
+    const std::string near = compared_ <= most_compared ? nearest_name(name, known) : std::string();
     std::string advice;
     if (!near.empty()) {
         advice = "; did you mean '" + near + "'?";
@@ -41,20 +85,6 @@ void DiagnosticSink::unknown(Place place, const std::string& kind, const std::st
     std::string code = kind;
     std::replace(code.begin(), code.end(), ' ', '-');
     error(place, "unknown-" + code, "no " + kind + " '" + name + "'" + advice, std::move(path));
-}
-
-std::vector<std::string> split_lines(std::string_view text) {
-    std::vector<std::string> lines;
-    std::size_t start = 0;
-    while (start <= text.size()) {
-        std::size_t end = text.find('\n', start);
-        if (end == std::string_view::npos) { end = text.size(); }
-        std::string_view line = text.substr(start, end - start);
-        if (!line.empty() && line.back() == '\r') { line.remove_suffix(1); }
-        lines.emplace_back(line);
-        start = end + 1;
-    }
-    return lines;
 }
 
 } // namespace gait::detail

@@ -1,8 +1,9 @@
-/// Collects the findings of one text.
+/// Collects the findings of one text, and of a flood of them the first thousand.
 #pragma once
 
 #include "gait/diagnostic.hpp"
 
+#include <array>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -12,11 +13,9 @@ namespace gait::detail {
 
 class DiagnosticSink {
 public:
-    /// `source` are the file's lines, `file` its name as the caller gave it; both may be empty for texts made by a
+    /// `source` is the file's text, `file` its name as the caller gave it; both may be empty for texts made by a
     /// program.
-    DiagnosticSink(std::string file, std::vector<std::string> source) {
-        files_.push_back({std::move(file), std::move(source)});
-    }
+    DiagnosticSink(std::string file, SourceText source) { files_.push_back({std::move(file), std::move(source)}); }
     /// Of texts whose places lie in several files, as `Place::file` counts them; at least one.
     explicit DiagnosticSink(std::vector<SourceFile> files) : files_(std::move(files)) {}
 
@@ -32,15 +31,15 @@ public:
     void unknown(Place place, const std::string& kind, const std::string& name, const std::vector<std::string>& known,
                  std::string path = {});
 
-    [[nodiscard]] Diagnostics take() { return std::move(list_); }
+    /// The findings, and how many more there were.
+    [[nodiscard]] Diagnostics take();
     [[nodiscard]] const Diagnostics& list() const { return list_; }
 
 private:
     std::vector<SourceFile> files_; ///< what `Place::file` counts
     Diagnostics list_;
+    std::array<std::size_t, 3> kept_{}, left_out_{}; ///< by severity
+    std::size_t compared_ = 0;
 };
-
-/// A text's lines without their ends.
-[[nodiscard]] std::vector<std::string> split_lines(std::string_view text);
 
 } // namespace gait::detail

@@ -8,7 +8,6 @@
 #include <array>
 #include <charconv>
 #include <cmath>
-#include <set>
 
 namespace gait {
 using namespace detail;
@@ -16,6 +15,7 @@ namespace {
 
 constexpr std::size_t most_joints = 1024;
 constexpr int deepest = 256;
+constexpr double farthest = 1e9; ///< of any number
 
 /// Thrown inside the reader alone, and caught there.
 struct BvhError {
@@ -83,7 +83,7 @@ public:
         double value = 0;
         const auto [end, problem] = std::from_chars(found.data(), found.data() + found.size(), value);
         if (problem != std::errc{} || end != found.data() + found.size() || !std::isfinite(value) ||
-            std::abs(value) > 1e12) {
+            std::abs(value) > farthest) {
             throw BvhError{where, fmt::format("expected {}, found {}", what, shown(whole))};
         }
         return value;
@@ -235,6 +235,9 @@ private:
             }
             file_.values.push_back(float(scanner_.number("a number of a frame")));
         }
+        if (file_.channel_count == 0 && frames > 1) {
+            throw BvhError{where, fmt::format("no joint has channels, so there is one frame, found {}", frames)};
+        }
         file_.frames = std::size_t(frames);
         if (file_.values.size() != file_.frames * file_.channel_count) {
             throw BvhError{scanner_.at(),
@@ -306,10 +309,10 @@ ImportedFile to_import(const BvhFile& bvh, const Axes& axes, const std::string& 
     clip.name = name;
     clip.seconds = bvh.frame_seconds * double(bvh.frames - 1);
     clip.keys = int(bvh.frames);
-    std::set<std::string> used;
+    NameList names;
     for (const BvhJoint& joint : bvh.joints) {
         Joint out;
-        out.name = told_apart(joint.name, used);
+        out.name = names.told_apart(joint.name);
         if (out.name != joint.name) { renamed.push_back(out.name); }
         out.parent = joint.parent;
         out.rest.translation = axes.place(joint.offset[0], joint.offset[1], joint.offset[2]);
@@ -326,7 +329,7 @@ ImportedFile to_import(const BvhFile& bvh, const Axes& axes, const std::string& 
             turns = turns || channel.turns;
             moves = moves || !channel.turns;
         }
-        for (std::size_t f = 0; f < bvh.frames; ++f) {
+        for (std::size_t f = 0; f < (turns || moves ? bvh.frames : 0); ++f) {
             const float* values = bvh.values.data() + f * bvh.channel_count + joint.first_channel;
             Quat rotation;
             std::array<double, 3> place = joint.offset;
@@ -390,6 +393,11 @@ Diagnostic located(const std::string& file, std::string_view text, const BvhErro
 ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how) {
     ImportResult result;
     FileProblems problems(path.string());
+    if (how.scale && !(*how.scale >= 1e-6 && *how.scale <= 1e6)) {
+        problems.error("wrong-range", fmt::format("a unit of BVH is 1e-06 to 1e+06 metres long; found {}", *how.scale));
+        result.diagnostics = problems.take();
+        return result;
+    }
     const FileContents contents = read_file(path);
     if (contents.problem) {
         problems.error("unreadable-file", *contents.problem);

@@ -161,10 +161,12 @@ private:
 
 } // namespace
 
-CueSheetRead read_cue_sheet_text(const std::string& text, const std::string& name) {
+CueSheetRead read_cue_sheet_text(const std::string& text_as_is, const std::string& name) {
+    std::string text = text_as_is;
+    end_lines_alike(text);
     CueSheetRead result;
     result.sheet.file = name;
-    result.sheet.source = split_lines(text);
+    result.sheet.source = SourceText(text);
     DiagnosticSink sink(name, result.sheet.source);
     if (const auto root = parse_yaml(text, sink)) { CueSheetReader(result.sheet, sink).read(*root); }
     result.diagnostics = sink.take();

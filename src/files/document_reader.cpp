@@ -277,7 +277,7 @@ private:
 
 constexpr int deepest_base = 8;
 
-DocumentRead read_text(const std::string& text, const std::string& name, int file);
+DocumentRead read_text(std::string text, const std::string& name, int file);
 
 DocumentRead read_from(const std::filesystem::path& path, int file) {
     const FileContents contents = read_file(path);
@@ -374,10 +374,11 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     own.document = std::move(document);
 }
 
-DocumentRead read_text(const std::string& text, const std::string& name, int file) {
+DocumentRead read_text(std::string text, const std::string& name, int file) {
+    end_lines_alike(text);
     DocumentRead result;
     result.document.file = name;
-    result.document.source = split_lines(text);
+    result.document.source = SourceText(text);
     std::vector<SourceFile> files(std::size_t(file) + 1); // those before it are not read here
     files.back() = {name, result.document.source};
     DiagnosticSink sink(std::move(files));

@@ -22,10 +22,14 @@ void FileProblems::note(std::string code, std::string message) {
     add(Severity::note, std::move(code), std::move(message));
 }
 
-std::string told_apart(const std::string& name, std::set<std::string>& used) {
-    std::string unique = name;
-    for (int n = 2; !used.insert(unique).second; ++n) { unique = fmt::format("{}_{}", name, n); }
-    return unique;
+std::string NameList::told_apart(const std::string& name) {
+    const auto [own, is_new] = taken_.try_emplace(name, 1);
+    if (is_new) { return name; }
+    // References stay while the map grows.
+    for (int& number = own->second;;) {
+        std::string numbered = fmt::format("{}_{}", name, ++number);
+        if (taken_.try_emplace(numbered, 1).second) { return numbered; }
+    }
 }
 
 } // namespace gait::detail

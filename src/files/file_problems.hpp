@@ -3,8 +3,8 @@
 
 #include "gait/diagnostic.hpp"
 
-#include <set>
 #include <string>
+#include <unordered_map>
 
 namespace gait::detail {
 
@@ -27,7 +27,14 @@ private:
     Diagnostics list_;
 };
 
-/// `name`, or with a number behind it when it is `used` already; it is used from now on.
-[[nodiscard]] std::string told_apart(const std::string& name, std::set<std::string>& used);
+/// Names that are told apart by numbers behind them.
+class NameList {
+public:
+    /// `name`, or with a number behind it when it is taken already; it is taken from now on.
+    [[nodiscard]] std::string told_apart(const std::string& name);
+
+private:
+    std::unordered_map<std::string, int> taken_; ///< and the number that was given behind it last
+};
 
 } // namespace gait::detail

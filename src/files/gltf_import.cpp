@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <map>
-#include <set>
 
 namespace gait {
 using namespace detail;
@@ -19,7 +18,8 @@ struct Keys {
 
 class AnimationReader {
 public:
-    AnimationReader(const GltfScene& scene, FileProblems& problems) : scene_(scene), problems_(problems) {
+    AnimationReader(const GltfScene& scene, FileProblems& problems)
+        : scene_(scene), budget_(scene.model), problems_(problems) {
         for (std::size_t j = 0; j < scene.joints.size(); ++j) { joint_of_[scene.joints[j].node] = j; }
     }
 
@@ -94,9 +94,10 @@ private:
             return false;
         }
         const auto& sampler = animation.samplers[std::size_t(channel.sampler)];
-        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, problems_);
+        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, budget_, problems_);
         const auto values =
-            times ? read_accessor(scene_.model, sampler.output, TINYGLTF_TYPE_SCALAR, what, problems_) : std::nullopt;
+            times ? read_accessor(scene_.model, sampler.output, TINYGLTF_TYPE_SCALAR, what, budget_, problems_)
+                  : std::nullopt;
         if (!times || !values) { return false; }
         const bool spline = sampler.interpolation == "CUBICSPLINE";
         const std::size_t a_key = names.size() * (spline ? 3 : 1);
@@ -135,7 +136,7 @@ private:
         }
         const auto& sampler = animation.samplers[std::size_t(channel.sampler)];
         Keys keys;
-        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, problems_);
+        const auto times = read_accessor(scene_.model, sampler.input, TINYGLTF_TYPE_SCALAR, what, budget_, problems_);
         if (!times) { return false; }
         keys.times = *times;
         if (keys.times.empty() || !std::is_sorted(keys.times.begin(), keys.times.end(), std::less_equal<>()) ||
@@ -156,7 +157,7 @@ private:
         }
         const bool rotation = channel.target_path == "rotation";
         const auto values = read_accessor(scene_.model, sampler.output,
-                                          rotation ? TINYGLTF_TYPE_VEC4 : TINYGLTF_TYPE_VEC3, what, problems_);
+                                          rotation ? TINYGLTF_TYPE_VEC4 : TINYGLTF_TYPE_VEC3, what, budget_, problems_);
         if (!values) { return false; }
         const std::size_t a_key = keys.interpolation == Interpolation::cubic_spline ? 3 : 1;
         const std::size_t components = rotation ? 4 : 3;
@@ -220,6 +221,7 @@ private:
     }
 
     const GltfScene& scene_;
+    ReadBudget budget_;
     FileProblems& problems_;
     std::map<int, std::size_t> joint_of_;
 };
@@ -247,11 +249,11 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
     ImportedFile file;
     file.files = files_of(scene->model, path);
     AnimationReader reader(*scene, problems);
-    std::set<std::string> used;
+    NameList names;
     for (std::size_t a = 0; a < scene->model.animations.size() && !problems.failed(); ++a) {
         const auto& animation = scene->model.animations[a];
         const std::string name = animation.name.empty() ? fmt::format("animation_{}", a) : animation.name;
-        const std::string unique = told_apart(name, used);
+        const std::string unique = names.told_apart(name);
         if (unique != name) {
             problems.warn("doubled-clip",
                           fmt::format("two animations are called '{}'; the second is taken as '{}'", name, unique));

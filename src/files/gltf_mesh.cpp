@@ -3,6 +3,7 @@
 #include "files/gltf_scene.hpp"
 
 #include <algorithm>
+#include <array>
 #include <map>
 
 namespace gait::detail {
@@ -15,64 +16,97 @@ Vec3 base_colour(const tinygltf::Model& model, int material) {
     return {float(factor[0]), float(factor[1]), float(factor[2])};
 }
 
-std::optional<std::vector<double>> attribute(const tinygltf::Model& model, const tinygltf::Primitive& primitive,
-                                             const char* name, int type, FileProblems& problems) {
-    const auto found = primitive.attributes.find(name);
-    if (found == primitive.attributes.end()) { return std::nullopt; }
-    return read_accessor(model, found->second, type, name, problems);
-}
+class MeshReader {
+public:
+    MeshReader(const GltfScene& scene, FileProblems& problems)
+        : model_(scene.model), budget_(scene.model), problems_(problems) {}
 
-void add_primitive(const tinygltf::Model& model, const tinygltf::Primitive& primitive, const std::vector<int>& joint_of,
-                   SkinnedMesh& mesh, FileProblems& problems) {
-    const auto positions = attribute(model, primitive, "POSITION", TINYGLTF_TYPE_VEC3, problems);
-    const auto joints = attribute(model, primitive, "JOINTS_0", TINYGLTF_TYPE_VEC4, problems);
-    const auto weights = attribute(model, primitive, "WEIGHTS_0", TINYGLTF_TYPE_VEC4, problems);
-    const bool triangles = primitive.mode == TINYGLTF_MODE_TRIANGLES || primitive.mode == -1;
-    if (!triangles || !positions || !joints || !weights || joints->size() != weights->size() ||
-        joints->size() / 4 != positions->size() / 3) {
-        return;
-    }
-    const auto base = std::uint32_t(mesh.vertices.size());
-    const std::size_t count = positions->size() / 3;
-    for (std::size_t v = 0; v < count; ++v) {
-        MeshVertex vertex;
-        vertex.position = {float((*positions)[v * 3]), float((*positions)[v * 3 + 1]), float((*positions)[v * 3 + 2])};
-        for (std::size_t i = 0; i < 4; ++i) {
-            const auto joint = std::size_t(std::max((*joints)[v * 4 + i], 0.0));
-            if (joint >= joint_of.size() || joint_of[joint] < 0) { continue; }
-            vertex.joints[i] = std::uint16_t(joint_of[joint]);
-            vertex.weights[i] = float((*weights)[v * 4 + i]);
+    /// Adds a part of a mesh whose skin's joints are those of the rig at `joint_of`.
+    void add(const tinygltf::Primitive& primitive, int skin, const std::vector<int>& joint_of) {
+        const bool triangles = primitive.mode == TINYGLTF_MODE_TRIANGLES || primitive.mode == -1;
+        const Vertices* vertices = triangles ? vertices_of(primitive, skin, joint_of) : nullptr;
+        if (vertices == nullptr) { return; }
+        std::vector<double> indices;
+        if (primitive.indices >= 0) {
+            auto read = read_accessor(model_, primitive.indices, TINYGLTF_TYPE_SCALAR, "indices", budget_, problems_);
+            if (!read) { return; }
+            indices = std::move(*read);
+        } else {
+            for (std::size_t v = 0; v < vertices->count; ++v) { indices.push_back(double(v)); }
         }
-        mesh.vertices.push_back(vertex);
-    }
-    std::vector<double> indices;
-    if (primitive.indices >= 0) {
-        auto read = read_accessor(model, primitive.indices, TINYGLTF_TYPE_SCALAR, "indices", problems);
-        if (!read) { return; }
-        indices = std::move(*read);
-    } else {
-        for (std::size_t v = 0; v < count; ++v) { indices.push_back(double(v)); }
-    }
-    const Vec3 colour = base_colour(model, primitive.material);
-    for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
-        if (std::any_of(&indices[i], &indices[i] + 3,
-                        [&](double index) { return index < 0 || index >= double(count); })) {
-            continue;
+        const Vec3 colour = base_colour(model_, primitive.material);
+        for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+            if (std::any_of(&indices[i], &indices[i] + 3,
+                            [&](double index) { return index < 0 || index >= double(vertices->count); })) {
+                continue;
+            }
+            for (std::size_t corner = 0; corner < 3; ++corner) {
+                mesh_.triangles.push_back(vertices->first + std::uint32_t(indices[i + corner]));
+            }
+            mesh_.colours.push_back(colour);
         }
-        for (std::size_t corner = 0; corner < 3; ++corner) {
-            mesh.triangles.push_back(base + std::uint32_t(indices[i + corner]));
-        }
-        mesh.colours.push_back(colour);
     }
-}
+
+    [[nodiscard]] SkinnedMesh take() { return std::move(mesh_); }
+
+private:
+    struct Vertices {
+        std::uint32_t first = 0;
+        std::size_t count = 0;
+    };
+
+    /// The vertices of a primitive, which other primitives may share; null when they cannot be read.
+    const Vertices* vertices_of(const tinygltf::Primitive& primitive, int skin, const std::vector<int>& joint_of) {
+        std::array<int, 4> key{-1, -1, -1, skin};
+        const std::array<const char*, 3> names{"POSITION", "JOINTS_0", "WEIGHTS_0"};
+        for (std::size_t a = 0; a < names.size(); ++a) {
+            const auto found = primitive.attributes.find(names[a]);
+            if (found == primitive.attributes.end()) { return nullptr; }
+            key[a] = found->second;
+        }
+        const auto [known, is_new] = vertices_.try_emplace(key);
+        if (is_new) { known->second = read_vertices(key, joint_of); }
+        return known->second.count > 0 ? &known->second : nullptr;
+    }
+
+    Vertices read_vertices(const std::array<int, 4>& key, const std::vector<int>& joint_of) {
+        const auto positions = read_accessor(model_, key[0], TINYGLTF_TYPE_VEC3, "POSITION", budget_, problems_);
+        const auto joints = read_accessor(model_, key[1], TINYGLTF_TYPE_VEC4, "JOINTS_0", budget_, problems_);
+        const auto weights = read_accessor(model_, key[2], TINYGLTF_TYPE_VEC4, "WEIGHTS_0", budget_, problems_);
+        if (!positions || !joints || !weights || joints->size() != weights->size() ||
+            joints->size() / 4 != positions->size() / 3) {
+            return {};
+        }
+        const Vertices read{std::uint32_t(mesh_.vertices.size()), positions->size() / 3};
+        for (std::size_t v = 0; v < read.count; ++v) {
+            MeshVertex vertex;
+            const double* place = positions->data() + v * 3;
+            vertex.position = {float(place[0]), float(place[1]), float(place[2])};
+            for (std::size_t i = 0; i < 4; ++i) {
+                const auto joint = std::size_t(std::max((*joints)[v * 4 + i], 0.0));
+                if (joint >= joint_of.size() || joint_of[joint] < 0) { continue; }
+                vertex.joints[i] = std::uint16_t(joint_of[joint]);
+                vertex.weights[i] = float((*weights)[v * 4 + i]);
+            }
+            mesh_.vertices.push_back(vertex);
+        }
+        return read;
+    }
+
+    const tinygltf::Model& model_;
+    ReadBudget budget_;
+    FileProblems& problems_;
+    SkinnedMesh mesh_;
+    std::map<std::array<int, 4>, Vertices> vertices_; ///< by their accessors and their skin
+};
 
 } // namespace
 
 SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::string& skin) {
     FileProblems problems(path.string());
-    SkinnedMesh mesh;
     const auto scene = open_gltf(path, skin, problems);
-    if (!scene) { return mesh; }
+    if (!scene) { return {}; }
+    MeshReader reader(*scene, problems);
     const tinygltf::Model& model = scene->model;
     std::map<int, int> rig_joint;
     for (std::size_t j = 0; j < scene->joints.size(); ++j) { rig_joint[scene->joints[j].node] = int(j); }
@@ -87,10 +121,10 @@ SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::stri
         }
         if (std::find(joint_of.begin(), joint_of.end(), -1) != joint_of.end()) { continue; } // another character's
         for (const auto& primitive : model.meshes[std::size_t(node.mesh)].primitives) {
-            add_primitive(model, primitive, joint_of, mesh, problems);
+            reader.add(primitive, node.skin, joint_of);
         }
     }
-    return mesh;
+    return reader.take();
 }
 
 } // namespace gait::detail

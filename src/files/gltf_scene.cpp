@@ -14,23 +14,31 @@ namespace gait::detail {
 namespace {
 
 constexpr int deepest_json = 64;
-constexpr std::size_t most_elements = 50'000'000;
 constexpr std::size_t most_joints = 1024;
+constexpr double farthest = 1e9; ///< of any number
 
 // ---- opening ----
 
 /// What tinygltf's file callbacks may do: read inside the file's own folder.
 struct Sandbox {
     std::filesystem::path folder;
-    std::string refused; ///< a path that climbed out
+    std::string refused; ///< a path that climbed out, or a link that leads out
     std::string missing; ///< a file that is not there
 };
+
+/// Whether what `path` names lies below `folder`, as both are written.
+bool is_below(const std::filesystem::path& folder, const std::filesystem::path& path) {
+    const std::filesystem::path relative = path.lexically_relative(folder);
+    return !relative.empty() && *relative.begin() != ".." && !relative.is_absolute();
+}
 
 bool inside(Sandbox& sandbox, const std::string& file) {
     // The reader also tries names against the working folder; only the file's own counts.
     if (!std::filesystem::path(file).is_absolute()) { return false; }
-    const std::filesystem::path relative = std::filesystem::path(file).lexically_relative(sandbox.folder);
-    if (relative.empty() || *relative.begin() == ".." || relative.is_absolute()) {
+    std::error_code failed, unfound;
+    const std::filesystem::path folder = std::filesystem::canonical(sandbox.folder, failed);
+    const std::filesystem::path real = std::filesystem::weakly_canonical(file, unfound);
+    if (!is_below(sandbox.folder, file) || failed || unfound || !is_below(folder, real)) {
         sandbox.refused = file;
         return false;
     }
@@ -164,9 +172,11 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
         if (reserve.spent()) { throw std::bad_alloc(); }
     }
     if (!sandbox.refused.empty()) {
-        problems.error("outside-folder",
-                       fmt::format("it refers to '{}', outside its own folder; put the buffer beside the file",
-                                   std::filesystem::path(sandbox.refused).lexically_normal().string()));
+        problems.error(
+            "outside-folder",
+            fmt::format("it refers to '{}', which lies or leads outside its own folder; put the buffer beside "
+                        "the file",
+                        std::filesystem::path(sandbox.refused).lexically_normal().string()));
     } else if (!read && !sandbox.missing.empty()) {
         problems.error("missing-buffer",
                        fmt::format("its buffer '{}' is not there; put it beside the file or export as .glb",
@@ -286,6 +296,22 @@ bool find_parents(const tinygltf::Model& model, std::vector<int>& parents, FileP
     return true;
 }
 
+/// The nodes depth first, in the file's order, without recursion: a chain of a hundred thousand nodes is a legal file.
+std::vector<int> depth_first(const tinygltf::Model& model, const std::vector<int>& parents) {
+    std::vector<int> order, pending;
+    for (std::size_t n = model.nodes.size(); n-- > 0;) {
+        if (parents[n] == -1) { pending.push_back(int(n)); }
+    }
+    while (!pending.empty()) {
+        const int node = pending.back();
+        pending.pop_back();
+        order.push_back(node);
+        const auto& children = model.nodes[std::size_t(node)].children;
+        pending.insert(pending.end(), children.rbegin(), children.rend());
+    }
+    return order;
+}
+
 struct NodePlace {
     Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
     Eigen::Vector3d translation = Eigen::Vector3d::Zero();
@@ -297,7 +323,7 @@ struct NodePlace {
 };
 
 bool all_finite(const std::vector<double>& values) {
-    return std::all_of(values.begin(), values.end(), [](double v) { return std::isfinite(v) && std::fabs(v) < 1e9; });
+    return std::all_of(values.begin(), values.end(), [](double v) { return std::fabs(v) < farthest; });
 }
 
 std::string describe(const tinygltf::Model& model, int node) {
@@ -310,8 +336,10 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
     NodePlace place;
     for (const auto* values : {&node.translation, &node.rotation, &node.scale, &node.matrix}) {
         if (!all_finite(*values)) {
-            problems.error("not-finite", fmt::format("{} stands at a value that is not finite; export the file again",
-                                                     describe(model, index)));
+            problems.error("not-finite",
+                           fmt::format("{} stands at a number that is not finite, or is beyond {:g}; export "
+                                       "the file again",
+                                       describe(model, index), farthest));
             return place;
         }
     }
@@ -345,9 +373,16 @@ NodePlace place_of(const tinygltf::Model& model, int index, FileProblems& proble
 
 // ---- the rig ----
 
+/// The first few of many.
+std::string in_short(const std::vector<std::string>& names) {
+    constexpr std::size_t most = 6;
+    if (names.size() <= most) { return fmt::format("{}", fmt::join(names, ", ")); }
+    return fmt::format("{} and {} more", fmt::join(names.begin(), names.begin() + most, ", "), names.size() - most);
+}
+
 /// The skins to take joints from, the chosen one first.
-std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::vector<int>& parents,
-                                      const std::string& wanted, FileProblems& problems) {
+std::vector<std::size_t> choose_skins(const GltfScene& scene, const std::string& wanted, FileProblems& problems) {
+    const tinygltf::Model& model = scene.model;
     std::vector<std::size_t> chosen;
     if (model.skins.empty()) { return chosen; }
     const auto name = [&](std::size_t s) {
@@ -363,16 +398,18 @@ std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::v
         for (std::size_t s = 0; s < model.skins.size(); ++s) { names.push_back(name(s)); }
         const auto found = std::find(names.begin(), names.end(), wanted);
         if (found == names.end()) {
-            problems.error("unknown-skin",
-                           fmt::format("no skin '{}'; the file has {}", wanted, fmt::join(names, ", ")));
+            problems.error("unknown-skin", fmt::format("no skin '{}'; the file has {}", wanted, in_short(names)));
             return chosen;
         }
         main = std::size_t(found - names.begin());
     }
+    std::vector<int> root_of(model.nodes.size(), -1);
+    for (const int node : scene.order) {
+        const int parent = scene.parents[std::size_t(node)];
+        root_of[std::size_t(node)] = parent == -1 ? node : root_of[std::size_t(parent)];
+    }
     const auto root = [&](std::size_t s) {
-        int at = model.skins[s].joints.empty() ? -1 : model.skins[s].joints.front();
-        while (at != -1 && parents[std::size_t(at)] != -1) { at = parents[std::size_t(at)]; }
-        return at;
+        return model.skins[s].joints.empty() ? -1 : root_of[std::size_t(model.skins[s].joints.front())];
     };
     chosen.push_back(main);
     std::vector<std::string> left_out;
@@ -394,14 +431,14 @@ std::vector<std::size_t> choose_skins(const tinygltf::Model& model, const std::v
             "several-skins",
             fmt::format(
                 "the file has {} skins; '{}' ({} joints) is taken and {} left out; name the one to take with 'skin'",
-                model.skins.size(), name(main), model.skins[main].joints.size(), fmt::join(left_out, ", ")));
+                model.skins.size(), name(main), model.skins[main].joints.size(), in_short(left_out)));
     }
     return chosen;
 }
 
 /// Marks joints, what links them, and animated nodes above them.
-std::vector<bool> choose_nodes(const tinygltf::Model& model, const std::vector<int>& parents,
-                               const std::vector<std::size_t>& skins) {
+std::vector<bool> choose_nodes(const GltfScene& scene, const std::vector<std::size_t>& skins) {
+    const tinygltf::Model& model = scene.model;
     std::vector<bool> animated(model.nodes.size(), false), taken(model.nodes.size(), false);
     for (const auto& animation : model.animations) {
         for (const auto& channel : animation.channels) {
@@ -420,20 +457,17 @@ std::vector<bool> choose_nodes(const tinygltf::Model& model, const std::vector<i
             if (animated[n]) { wanted.push_back(int(n)); }
         }
     }
-    std::vector<bool> is_wanted(model.nodes.size(), false);
-    for (const int joint : wanted) { is_wanted[std::size_t(joint)] = true; }
-    for (const int joint : wanted) {
-        if (taken[std::size_t(joint)]) { continue; }
-        // Up to the highest ancestor that is a joint itself or moves, everything in between is needed.
-        std::vector<int> path;
-        std::size_t needed = 0;
-        for (int at = joint; at != -1 && !taken[std::size_t(at)]; at = parents[std::size_t(at)]) {
-            path.push_back(at);
-            if (is_wanted[std::size_t(at)] || animated[std::size_t(at)]) { needed = path.size(); }
-            const int parent = parents[std::size_t(at)];
-            if (parent != -1 && taken[std::size_t(parent)]) { needed = path.size(); }
-        }
-        for (std::size_t i = 0; i < needed; ++i) { taken[std::size_t(path[i])] = true; }
+    // Wanted is what lies between a joint and its highest ancestor that is a joint itself or moves.
+    std::vector<bool> wanted_below(model.nodes.size(), false), some_above = animated;
+    for (const int joint : wanted) { wanted_below[std::size_t(joint)] = some_above[std::size_t(joint)] = true; }
+    for (auto node = scene.order.rbegin(); node != scene.order.rend(); ++node) {
+        const int parent = scene.parents[std::size_t(*node)];
+        if (parent != -1 && wanted_below[std::size_t(*node)]) { wanted_below[std::size_t(parent)] = true; }
+    }
+    for (const int node : scene.order) {
+        const int parent = scene.parents[std::size_t(node)];
+        if (parent != -1 && some_above[std::size_t(parent)]) { some_above[std::size_t(node)] = true; }
+        taken[std::size_t(node)] = wanted_below[std::size_t(node)] && some_above[std::size_t(node)];
     }
     return taken;
 }
@@ -445,13 +479,32 @@ Transform to_transform(const Eigen::Quaterniond& rotation, const Eigen::Vector3d
     return {{q.x(), q.y(), q.z(), q.w()}, {t.x(), t.y(), t.z()}, {s.x(), s.y(), s.z()}};
 }
 
-/// The transform of all nodes above a root joint; its scale must be even and not mirror.
-bool fold_above(const tinygltf::Model& model, const std::vector<int>& parents, JointNode& joint,
-                FileProblems& problems) {
-    for (int at = parents[std::size_t(joint.node)]; at != -1; at = parents[std::size_t(at)]) {
-        joint.above = place_of(model, at, problems).matrix() * joint.above;
-        if (problems.failed()) { return false; }
+/// The transforms of all nodes above a joint, each worked out once.
+class NodesAbove {
+public:
+    explicit NodesAbove(const GltfScene& scene) : scene_(scene), known_(scene.parents.size()) {}
+
+    [[nodiscard]] Eigen::Affine3d of(int node, FileProblems& problems) {
+        std::vector<int> way; // up to one that is known
+        for (int at = node; at != -1 && !known_[std::size_t(at)]; at = scene_.parents[std::size_t(at)]) {
+            way.push_back(at);
+        }
+        for (auto at = way.rbegin(); at != way.rend(); ++at) {
+            const int parent = scene_.parents[std::size_t(*at)];
+            known_[std::size_t(*at)] =
+                parent == -1 ? Eigen::Affine3d::Identity()
+                             : *known_[std::size_t(parent)] * place_of(scene_.model, parent, problems).matrix();
+        }
+        return *known_[std::size_t(node)];
     }
+
+private:
+    const GltfScene& scene_;
+    std::vector<std::optional<Eigen::Affine3d>> known_; ///< a node each
+};
+
+/// Works out the scale of the nodes above a root joint, which must be even and not mirror.
+bool check_above(const tinygltf::Model& model, JointNode& joint, FileProblems& problems) {
     const Eigen::Matrix3d linear = joint.above.linear();
     const Eigen::Vector3d lengths = linear.colwise().norm().transpose();
     joint.scale = std::cbrt(std::fabs(linear.determinant()));
@@ -472,7 +525,7 @@ bool fold_above(const tinygltf::Model& model, const std::vector<int>& parents, J
 
 bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProblems& problems) {
     const tinygltf::Model& model = scene.model;
-    const std::vector<bool> taken = choose_nodes(model, scene.parents, skins);
+    const std::vector<bool> taken = choose_nodes(scene, skins);
     const auto count = std::size_t(std::count(taken.begin(), taken.end(), true));
     if (count == 0) {
         problems.error("no-joints", "the file has neither a skin nor an animated node, so there is nothing to move; "
@@ -486,26 +539,17 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
                         most_joints));
         return false;
     }
-    // Depth first, in the file's order, without recursion: a chain of a hundred thousand nodes is a legal file.
-    std::vector<int> order, pending;
-    for (std::size_t n = model.nodes.size(); n-- > 0;) {
-        if (scene.parents[n] == -1) { pending.push_back(int(n)); }
-    }
-    while (!pending.empty()) {
-        const int node = pending.back();
-        pending.pop_back();
-        if (taken[std::size_t(node)]) { order.push_back(node); }
-        const auto& children = model.nodes[std::size_t(node)].children;
-        pending.insert(pending.end(), children.rbegin(), children.rend());
-    }
     std::vector<int> joint_of(model.nodes.size(), -1);
-    std::set<std::string> used;
-    for (const int node : order) {
+    NameList names;
+    NodesAbove nodes_above(scene);
+    for (const int node : scene.order) {
+        if (!taken[std::size_t(node)]) { continue; }
         JointNode joint{node};
         const int parent_node = scene.parents[std::size_t(node)];
         const int parent = parent_node == -1 ? -1 : joint_of[std::size_t(parent_node)];
         if (parent == -1) {
-            if (!fold_above(model, scene.parents, joint, problems)) { return false; }
+            joint.above = nodes_above.of(node, problems);
+            if (problems.failed() || !check_above(model, joint, problems)) { return false; }
         } else {
             joint.scale = scene.joints[std::size_t(parent)].scale;
         }
@@ -513,7 +557,7 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
         if (problems.failed()) { return false; }
         Joint out;
         const std::string name = model.nodes[std::size_t(node)].name;
-        out.name = told_apart(name.empty() ? fmt::format("joint_{}", node) : name, used);
+        out.name = names.told_apart(name.empty() ? fmt::format("joint_{}", node) : name);
         if (!name.empty() && out.name != name) {
             problems.warn("doubled-joint",
                           fmt::format("two joints are called '{}'; the second is taken as '{}'", name, out.name));
@@ -530,12 +574,13 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
         scene.joints.push_back(joint);
         scene.rig.joints.push_back(std::move(out));
     }
+    ReadBudget budget(model);
     for (const std::size_t s : skins) {
         const tinygltf::Skin& skin = model.skins[s];
         std::optional<std::vector<double>> matrices;
         if (skin.inverseBindMatrices >= 0) {
             matrices = read_accessor(model, skin.inverseBindMatrices, TINYGLTF_TYPE_MAT4,
-                                     "the skin's inverse bind matrices", problems);
+                                     "the skin's inverse bind matrices", budget, problems);
             if (!matrices) { return false; }
             if (matrices->size() < skin.joints.size() * 16) {
                 problems.error("broken-file",
@@ -578,8 +623,19 @@ bool check_skins(const tinygltf::Model& model, FileProblems& problems) {
 
 } // namespace
 
+ReadBudget::ReadBudget(const tinygltf::Model& model) : left_(2'000'000) {
+    // A number takes a byte at least, and times are often shared by all joints.
+    for (const tinygltf::Buffer& buffer : model.buffers) { left_ += 2 * buffer.data.size(); }
+}
+
+bool ReadBudget::take(std::size_t numbers) {
+    if (numbers > left_) { return false; }
+    left_ -= numbers;
+    return true;
+}
+
 std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
-                                                 const std::string& what, FileProblems& problems) {
+                                                 const std::string& what, ReadBudget& budget, FileProblems& problems) {
     const auto broken = [&](const std::string& why) {
         problems.error("broken-file", fmt::format("{} cannot be read: {}; export the file again", what, why));
         return std::nullopt;
@@ -592,7 +648,8 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
     if (!known_component(accessor.componentType)) {
         return broken(fmt::format("component type {} is unknown", accessor.componentType));
     }
-    if (accessor.count > most_elements) { return broken(fmt::format("it claims {} elements", accessor.count)); }
+    constexpr std::size_t more_than_any = std::size_t{1} << 40U; // so that what is made of it does not overflow
+    if (accessor.count > more_than_any) { return broken(fmt::format("it claims {} elements", accessor.count)); }
     const auto components = std::size_t(tinygltf::GetNumComponentsInType(std::uint32_t(type)));
     const auto size = std::size_t(tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType)));
     std::optional<Slice> dense;
@@ -603,9 +660,9 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
     } else if (!accessor.sparse.isSparse) {
         return broken("its accessor has no buffer view");
     }
-    // An accessor without a view is all zeros: its size must still stand in some proportion to the file.
-    if (!dense && accessor.count > 1'000'000) {
-        return broken(fmt::format("it claims {} elements and has no data", accessor.count));
+    if (!budget.take(accessor.count * components)) {
+        return broken(
+            fmt::format("with its {} elements the file claims far more numbers than it holds", accessor.count));
     }
     std::vector<double> values(accessor.count * components, 0.0);
     if (dense) {
@@ -647,7 +704,10 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
         }
     }
     if (!all_finite(values)) {
-        problems.error("not-finite", fmt::format("{} hold a value that is not finite; export the file again", what));
+        problems.error("not-finite",
+                       fmt::format("{} hold a number that is not finite, or is beyond {:g}; export the file "
+                                   "again",
+                                   what, farthest));
         return std::nullopt;
     }
     return values;
@@ -659,7 +719,8 @@ std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std:
         !check_skins(scene.model, problems)) {
         return std::nullopt;
     }
-    const auto skins = choose_skins(scene.model, scene.parents, skin, problems);
+    scene.order = depth_first(scene.model, scene.parents);
+    const auto skins = choose_skins(scene, skin, problems);
     if (problems.failed() || !build_rig(scene, skins, problems)) { return std::nullopt; }
     if (skins.empty()) {
         problems.note("no-skin", fmt::format("the file has no skin; its {} animated nodes are taken as the joints",

@@ -24,6 +24,7 @@ struct JointNode {
 struct GltfScene {
     tinygltf::Model model;
     std::vector<int> parents; ///< a node each; -1 for roots
+    std::vector<int> order;   ///< of the nodes: depth first, in the file's order
     Rig rig;
     std::vector<JointNode> joints; ///< beside `rig.joints`
 };
@@ -32,9 +33,22 @@ struct GltfScene {
 [[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin,
                                                  FileProblems& problems);
 
+/// How many numbers may still be read from a file. Channels may share an accessor, and an accessor may hold nothing but
+/// zeros, so a small file can ask for any amount; what it gets stands in proportion to its size.
+class ReadBudget {
+public:
+    explicit ReadBudget(const tinygltf::Model& model);
+    /// Takes so many; false, and nothing is taken, when there are not so many left.
+    [[nodiscard]] bool take(std::size_t numbers);
+
+private:
+    std::size_t left_;
+};
+
 /// The numbers of an accessor, component by component, with integers normalised and sparse ones applied. Empty with an
 /// error in `problems` when anything about it is wrong. `what` names the user of the accessor.
 [[nodiscard]] std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, int index, int type,
-                                                               const std::string& what, FileProblems& problems);
+                                                               const std::string& what, ReadBudget& budget,
+                                                               FileProblems& problems);
 
 } // namespace gait::detail

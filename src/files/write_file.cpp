@@ -1,5 +1,7 @@
 #include "files/write_file.hpp"
 
+#include "files/unfinished.hpp"
+
 #include <fmt/core.h>
 
 #include <cerrno>
@@ -89,6 +91,7 @@ std::optional<std::string> write_file(const std::filesystem::path& path, std::st
         if (failed) { return "cannot be written: it is a link to what is not there"; }
     }
     const std::filesystem::path temporary = unforeseen_name(target);
+    const Unfinished unfinished(temporary);
     const auto problem = [&]() -> std::optional<std::string> {
         const Descriptor file{::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666)};
         if (file.number < 0) { return system_reason(errno); }

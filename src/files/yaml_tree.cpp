@@ -8,6 +8,7 @@
 #include <charconv>
 #include <cmath>
 #include <sstream>
+#include <unordered_set>
 
 namespace gait::detail {
 namespace {
@@ -113,30 +114,31 @@ private:
         const auto open_count = [](const std::string& text) {
             return std::count(text.begin(), text.end(), '(') - std::count(text.begin(), text.end(), ')');
         };
-        const auto is_rest_of = [&](const std::string& value, const auto& entry) {
-            if (entry.value.kind != YamlNode::Kind::null || !entry.key.is_scalar() || entry.key.quoted) {
-                return false;
-            }
-            return open_count(value) > 0 || entry.key.scalar.find(' ') != std::string::npos;
+        const auto may_be_rest = [](const YamlEntry& entry) {
+            return entry.value.kind == YamlNode::Kind::null && entry.key.is_scalar() && !entry.key.quoted;
         };
-        for (std::size_t i = 0; i < map.entries.size(); ++i) {
-            YamlNode& value = map.entries[i].value;
-            if (!value.is_scalar() || value.quoted) { continue; }
-            std::string joined = value.scalar;
-            std::size_t last = i;
-            while (last + 1 < map.entries.size() && is_rest_of(joined, map.entries[last + 1])) {
-                ++last;
-                joined += ", " + map.entries[last].key.scalar;
+        std::vector<YamlEntry> mended;
+        for (std::size_t i = 0; i < map.entries.size();) {
+            YamlEntry entry = std::move(map.entries[i++]);
+            if (entry.value.is_scalar() && !entry.value.quoted) {
+                const std::size_t first = i;
+                auto open = open_count(entry.value.scalar);
+                for (; i < map.entries.size() && may_be_rest(map.entries[i]); ++i) {
+                    const std::string& rest = map.entries[i].key.scalar;
+                    if (open <= 0 && rest.find(' ') == std::string::npos) { break; }
+                    entry.value.scalar += ", " + rest;
+                    open += open_count(rest);
+                }
+                if (i > first) {
+                    sink_.error(map.entries[first].key.place, "unquoted-comma",
+                                fmt::format("inside braces a comma ends the value, so '{}' is cut off here; quote it: "
+                                            "{}: \"{}\"",
+                                            entry.key.scalar, entry.key.scalar, entry.value.scalar));
+                }
             }
-            if (last == i) { continue; }
-            sink_.error(
-                map.entries[i + 1].key.place, "unquoted-comma",
-                fmt::format("inside braces a comma ends the value, so '{}' is cut off here; quote it: {}: \"{}\"",
-                            map.entries[i].key.scalar, map.entries[i].key.scalar, joined));
-            value.scalar = joined;
-            map.entries.erase(map.entries.begin() + std::ptrdiff_t(i) + 1,
-                              map.entries.begin() + std::ptrdiff_t(last) + 1);
+            mended.push_back(std::move(entry));
         }
+        map.entries = std::move(mended);
     }
 
     DiagnosticSink& sink_;
@@ -152,6 +154,12 @@ void set_file(YamlNode& node, int file) {
     for (YamlEntry& entry : node.entries) {
         set_file(entry.key, file);
         set_file(entry.value, file);
+    }
+}
+
+void end_lines_alike(std::string& text) {
+    for (std::size_t at = text.find('\r'); at != std::string::npos; at = text.find('\r', at + 1)) {
+        if (at + 1 == text.size() || text[at + 1] != '\n') { text[at] = '\n'; }
     }
 }
 
@@ -211,19 +219,21 @@ YamlMap::YamlMap(const YamlNode& node, std::string what, std::vector<std::string
         return;
     }
     node_ = &node;
-    std::vector<std::string> seen;
+    std::vector<bool> seen(keys.size(), false);
     for (const auto& [key, value] : node.entries) {
-        if (!key.is_scalar() || std::find(keys.begin(), keys.end(), key.scalar) == keys.end()) {
+        const auto known = key.is_scalar() ? std::find(keys.begin(), keys.end(), key.scalar) : keys.end();
+        if (known == keys.end()) {
             const std::string near = nearest_name(key.scalar, keys);
             sink.error(key.place, "unknown-key",
                        near.empty() ? fmt::format("{} has no key {}; it may have {}", what_, describe(key),
                                                   fmt::join(keys, ", "))
                                     : fmt::format("{} has no key {}; did you mean '{}'?", what_, describe(key), near));
-        } else if (std::find(seen.begin(), seen.end(), key.scalar) != seen.end()) {
+        } else if (seen[std::size_t(known - keys.begin())]) {
             sink.error(key.place, "doubled-key",
                        fmt::format("'{}' is written twice in {}; remove one", key.scalar, what_));
+        } else {
+            seen[std::size_t(known - keys.begin())] = true;
         }
-        seen.push_back(key.scalar);
     }
 }
 
@@ -288,14 +298,13 @@ std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node
                    fmt::format("{} are a map with a name each; found {}", what, describe(node)));
         return entries;
     }
+    std::unordered_set<std::string_view> names;
     for (const auto& [key, value] : node.entries) {
         if (!key.is_scalar() || key.scalar.empty()) {
             sink.error(key.place, "wrong-shape", fmt::format("{} need a name each; found {}", what, describe(key)));
             continue;
         }
-        const bool doubled = std::any_of(entries.begin(), entries.end(),
-                                         [&name = key.scalar](const auto& e) { return e.first.value == name; });
-        if (doubled) {
+        if (!names.insert(key.scalar).second) {
             sink.error(key.place, "doubled-key",
                        fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what));
             continue;

@@ -51,6 +51,9 @@ inline YamlNode& YamlNode::operator=(const YamlNode& other) = default;
 inline YamlNode& YamlNode::operator=(YamlNode&& other) noexcept = default;
 inline YamlNode::~YamlNode() = default;
 
+/// Carriage returns that stand alone, as very old editors write them, become line feeds.
+void end_lines_alike(std::string& text);
+
 /// Parses `text`. Nothing on a syntax error, which is reported in `sink`. Anchors, aliases and tags are refused; commas
 /// that split an expression inside braces are found and reported.
 [[nodiscard]] std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink);

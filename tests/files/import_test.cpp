@@ -328,7 +328,7 @@ TEST_CASE("every broken file gets one clear error") {
                    const float nan = std::numeric_limits<float>::quiet_NaN();
                    m.json["animations"][0]["samplers"][0]["output"] = m.add_floats({0, 0, 0, 1, nan, 0, 0, 1}, "VEC4");
                }),
-               Catch::Contains("hold a value that is not finite") && Catch::Contains("'hand' (rotation)"));
+               Catch::Contains("hold a number that is not finite") && Catch::Contains("'hand' (rotation)"));
     CHECK_THAT(broken([&](GltfMaker& m) {
                    m.json["animations"][0]["samplers"][0]["output"] = m.add_floats({0, 0, 0, 1, 0, 0, 0, 0}, "VEC4");
                }),
