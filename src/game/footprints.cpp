@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <deque>
 #include <optional>
 
 namespace gait {
@@ -33,30 +34,56 @@ struct Footprints::Watched {
         before.resize(names.size());
     }
 
-    /// What a stretch of frames comes to; nothing when it is too short.
-    [[nodiscard]] std::optional<Footprint> print_of(std::size_t foot, const std::vector<Down>& stretch) const {
-        if (stretch.empty() || stretch.back().time - stretch.front().time < shortest_print) { return std::nullopt; }
-        Footprint print;
-        print.foot = foot;
-        print.from = stretch.front().time;
-        print.to = stretch.back().time;
-        const double frame = (print.to - print.from) / double(stretch.size() - 1);
-        const double swing = std::max(edge, edge_frames * frame);
-        const Down* start = nullptr;
-        for (const Down& down : stretch) {
-            if (down.time < print.from + swing || down.time > print.to - swing) { continue; }
-            if (start == nullptr) { print.place = down.points[down.point]; }
-            if (start == nullptr || start->point != down.point) { start = &down; }
-            const Vec3 moved = down.points[down.point] - start->points[down.point];
-            print.slide = std::max(print.slide, std::hypot(double(moved.x), double(moved.z)));
+    /// A stretch of frames in which a foot is down, as far as it has come. What is measured of it takes the same room
+    /// however long it is: only the last frames wait, since they may yet belong to the swing.
+    class Stretch {
+    public:
+        void add(const Down& down) {
+            if (count_ == 0) { from_ = down.time; }
+            to_ = down.time;
+            ++count_;
+            waiting_.push_back(down);
+            while (!waiting_.empty() && waiting_.front().time <= to_ - swing()) {
+                measure(waiting_.front());
+                waiting_.pop_front();
+            }
         }
-        return print;
-    }
+
+        /// What it comes to; nothing when it is too short.
+        [[nodiscard]] std::optional<Footprint> print_of(std::size_t foot) const {
+            if (count_ == 0 || to_ - from_ < shortest_print) { return std::nullopt; }
+            Footprint print = print_;
+            print.foot = foot;
+            print.from = from_;
+            print.to = to_;
+            return print;
+        }
+
+    private:
+        /// Seconds at both ends.
+        [[nodiscard]] double swing() const {
+            const double frame = count_ > 1 ? (to_ - from_) / double(count_ - 1) : 0;
+            return std::max(edge, edge_frames * frame);
+        }
+        void measure(const Down& down) {
+            if (down.time < from_ + swing()) { return; }
+            if (!start_) { print_.place = down.points[down.point]; }
+            if (!start_ || start_->point != down.point) { start_ = down; }
+            const Vec3 moved = down.points[down.point] - start_->points[down.point];
+            print_.slide = std::max(print_.slide, std::hypot(double(moved.x), double(moved.z)));
+        }
+
+        double from_ = 0, to_ = 0;
+        std::size_t count_ = 0;
+        std::deque<Down> waiting_;
+        std::optional<Down> start_; ///< since when the same part of the foot bears it
+        Footprint print_;
+    };
 
     FootPoints points;
     std::vector<std::string> names;
-    std::vector<std::vector<Down>> stretches; ///< a foot each, while it is down
-    std::vector<std::optional<Down>> before;  ///< a frame ago
+    std::vector<Stretch> stretches;          ///< a foot each, while it is down
+    std::vector<std::optional<Down>> before; ///< a frame ago
     std::vector<Footprint> over;
 };
 
@@ -78,12 +105,12 @@ void Footprints::add(double time, std::span<const Transform> model_pose, const G
             before && time > before->time ? double(height - before->points[now.point].y) / (time - before->time) : 0;
         Watched::Down placed = now;
         for (Vec3& point : placed.points) { point = body.translation + rotate(body.rotation, point); }
-        std::vector<Watched::Down>& stretch = watched_->stretches[f];
+        Watched::Stretch& stretch = watched_->stretches[f];
         if (height < near_ground && std::fabs(rising) < slow) {
-            stretch.push_back(placed);
+            stretch.add(placed);
         } else {
-            if (const auto print = watched_->print_of(f, stretch)) { watched_->over.push_back(*print); }
-            stretch.clear();
+            if (const auto print = stretch.print_of(f)) { watched_->over.push_back(*print); }
+            stretch = {};
         }
         watched_->before[f] = now;
     }
@@ -94,7 +121,7 @@ const std::vector<std::string>& Footprints::feet() const { return watched_->name
 std::vector<Footprint> Footprints::all() const {
     std::vector<Footprint> prints = watched_->over;
     for (std::size_t f = 0; f < watched_->stretches.size(); ++f) {
-        if (const auto print = watched_->print_of(f, watched_->stretches[f])) { prints.push_back(*print); }
+        if (const auto print = watched_->stretches[f].print_of(f)) { prints.push_back(*print); }
     }
     std::stable_sort(prints.begin(), prints.end(), [](const auto& a, const auto& b) { return a.from < b.from; });
     return prints;

@@ -133,3 +133,29 @@ TEST_CASE("a device or a pipe is no document, no rig and no cue sheet, and is no
         CHECK(finished.err.find("it is a device or a pipe, and a file is wanted") != std::string::npos);
     }
 }
+
+TEST_CASE("an interrupted drawing leaves nothing behind, and its program with it") {
+    const Workplace place;
+    const std::string chart = (place.folder / "chart.png").string();
+    fs::create_directory(place.folder / "bin");
+    fs::create_directory(place.folder / "temporary");
+    for (const char* signal : {"INT", "TERM", "HUP"}) {
+        // In place of what draws stands what interrupts us, and goes on for long.
+        const std::string ended = (place.folder / "went_on").string();
+        const std::string program = place.folder.write(
+            "bin/gnuplot", std::string("#!/bin/sh\nls -d \"$TMPDIR\"/gait-drawing-* >seen\nkill -") + signal +
+                               " $PPID\nsleep 5\ntouch " + ended + "\n");
+        fs::permissions(program, fs::perms::owner_all);
+        const Finished interrupted = support::run(
+            {"env", "PATH=" + (place.folder / "bin").string() + ":/usr/bin:/bin",
+             "TMPDIR=" + (place.folder / "temporary").string(), support::tool().string(), "perform", place.document,
+             "--seconds", "1", "--chart", chart},
+            place.folder / "");
+        INFO(signal << interrupted.err);
+        CHECK(interrupted.code == 128 + (signal == std::string("INT") ? 2 : signal == std::string("TERM") ? 15 : 1));
+        CHECK(support::read(place.folder / "seen").find("gait-drawing-") != std::string::npos);
+        CHECK(fs::is_empty(place.folder / "temporary"));
+        CHECK_FALSE(fs::exists(chart));
+        CHECK_FALSE(fs::exists(ended));
+    }
+}

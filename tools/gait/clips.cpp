@@ -3,6 +3,7 @@
 #include "feet_chart.hpp"
 #include "film.hpp"
 #include "mask_on.hpp"
+#include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
 
@@ -415,13 +416,14 @@ void add_clips(CLI::App& app, Run& run) {
     command->add_option("--clip", options->clip, "the clip that --film shows")->type_name("NAME");
     add_film_options(*command, options->film, options->view);
     command->add_option("--chart", options->chart, "draw the height and speed of that clip's feet, with their contacts")
+        ->check(file_as("a chart is drawn", {"png", "svg"}))
         ->type_name("FILE.png|svg");
     command->add_option("--feet", options->feet, "the ankles' joints, left and right, where they are not found")
         ->type_name("NAME")
         ->expected(2);
     command->add_option("--scale", options->scale, "metres a unit of a BVH file, which does not say")
         ->type_name("METRES")
-        ->check(CLI::PositiveNumber);
+        ->check(number_between(1e-6, 1e6));
     command->add_option("--up", options->up, "the axis that is up in a BVH file, which does not say")
         ->check(CLI::IsMember({"y", "z"}));
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");

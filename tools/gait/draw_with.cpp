@@ -1,8 +1,10 @@
 #include "draw_with.hpp"
 
+#include "files/unfinished.hpp"
 #include "files/write_file.hpp"
 
 #include <cerrno>
+#include <csignal>
 #include <cstdlib>
 #include <fcntl.h>
 #include <filesystem>
@@ -19,18 +21,27 @@ std::optional<std::string> run(const DrawingProgram& program, std::vector<std::s
                                const std::string& errors_path) {
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
+    // It may be interrupted by itself.
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
     posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors_path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
     words.insert(words.begin(), program.name);
     std::vector<char*> arguments;
     for (std::string& word : words) { arguments.push_back(word.data()); }
     arguments.push_back(nullptr);
     pid_t child = 0;
-    const int failed = posix_spawnp(&child, program.name.c_str(), &actions, nullptr, arguments.data(), environ);
+    const int failed = posix_spawnp(&child, program.name.c_str(), &actions, &attributes, arguments.data(), environ);
     posix_spawn_file_actions_destroy(&actions);
+    posix_spawnattr_destroy(&attributes);
     if (failed != 0) {
         return "cannot be drawn: " + program.name + " does not start (" + detail::system_reason(failed) +
                "); install it: apt install " + program.package;
     }
+    const detail::Unfinished running(child);
     int status = 0;
     while (waitpid(child, &status, 0) < 0 && errno == EINTR) {}
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) { return std::nullopt; }
@@ -46,6 +57,7 @@ std::optional<std::string> draw_with(const DrawingProgram& program, const std::s
         return "cannot be drawn: no temporary folder: " + detail::system_reason(errno);
     }
     const std::filesystem::path base = folder;
+    const detail::Unfinished unfinished(base);
     const std::string script = (base / "script").string(), picture = (base / "picture").string();
     auto problem = detail::write_file(script, script_for(picture));
     if (!problem) { problem = run(program, program.arguments(script, picture), (base / "errors").string()); }

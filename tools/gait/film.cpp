@@ -1,5 +1,8 @@
 #include "film.hpp"
 
+#include "options.hpp"
+#include "quoting.hpp"
+
 #include "files/write_file.hpp"
 #include "rig/body_parts.hpp"
 
@@ -181,8 +184,9 @@ cairo_status_t append(void* target, const unsigned char* data, unsigned int leng
     return CAIRO_STATUS_SUCCESS;
 }
 
-void text(cairo_t* c, double x, double y, const std::string& words, double size, double align,
+void text(cairo_t* c, double x, double y, const std::string& any_words, double size, double align,
           Colour colour = {0.15, 0.15, 0.15}) {
+    const std::string words = printable(any_words); // what is no UTF-8 would end the drawing
     cairo_select_font_face(c, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(c, size);
     cairo_text_extents_t extents;
@@ -544,14 +548,8 @@ Colour layer_colour(std::size_t layer) {
 void add_film_options(CLI::App& command, std::string& film, View& view) {
     static const std::map<std::string, View> views{
         {"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}, {"path", View::path}};
-    const CLI::Validator picture(
-        [](std::string& path) {
-            const bool known = path.ends_with(".png") || path.ends_with(".svg") || path.ends_with(".gif");
-            return known ? std::string{} : "a film is drawn as .png, .svg or (moving) .gif; found '" + path + "'";
-        },
-        "");
     command.add_option("--film", film, "draw the body at even instants; as .gif it moves")
-        ->check(picture)
+        ->check(file_as("a film is drawn", {"png", "svg", "gif"}))
         ->type_name("FILE.png|svg|gif");
     command
         .add_option("--view", view,

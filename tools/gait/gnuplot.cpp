@@ -13,30 +13,6 @@ std::string plot_colour(std::size_t index) {
     return colours[index % colours.size()];
 }
 
-std::string plot_text(const std::string& text) {
-    // In single quotes nothing is run, and no character has a meaning but the quote itself. Written twice it should
-    // stand for one, but not everywhere it does: an apostrophe looks the same. A statement ends with its line, so that
-    // no control character may be among them.
-    std::string out = "'";
-    for (const char c : printable(text)) {
-        if (c == '\'') {
-            out += "\xE2\x80\x99"; // U+2019
-        } else {
-            out += c;
-        }
-    }
-    return out + "'";
-}
-
-std::string tic_text(const std::string& text) {
-    std::string doubled;
-    for (const char c : text) {
-        if (c == '%') { doubled += '%'; } // else it begins a format
-        doubled += c;
-    }
-    return plot_text(doubled);
-}
-
 std::string plot_head(const std::string& path, const std::string& output) {
     return std::string(path.ends_with(".svg")
                            ? "set terminal svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'\n"

@@ -1,6 +1,8 @@
 /// Drawing by gnuplot: a script in, a picture out.
 #pragma once
 
+#include "quoting.hpp"
+
 #include <functional>
 #include <optional>
 #include <string>
@@ -9,11 +11,6 @@ namespace gait::tool {
 
 /// Told apart by people who see colours differently, too (Okabe and Ito 2008).
 [[nodiscard]] std::string plot_colour(std::size_t index);
-
-/// A text as gnuplot takes it, whatever it holds: none of it is run or read as a format.
-[[nodiscard]] std::string plot_text(const std::string& text);
-/// The same of a label at an axis, where `%` would begin a format.
-[[nodiscard]] std::string tic_text(const std::string& text);
 
 /// The head of every script: the terminal for .png or .svg by the name of `path`, and where it draws to.
 [[nodiscard]] std::string plot_head(const std::string& path, const std::string& output);

@@ -1,13 +1,16 @@
 #include "commands.hpp"
+#include "interruption.hpp"
 #include "output.hpp"
 
 #include <csignal>
 #include <exception>
 #include <new>
+#include <sstream>
 
 int main(int argument_count, char** arguments) {
     using namespace gait::tool;
     std::signal(SIGPIPE, SIG_IGN); // a closed pipe is an ordinary failed write
+    clean_up_when_interrupted();
     CLI::App app{"Plays, measures and checks the state machines of rigged characters."};
     app.name("gait");
     app.set_version_flag("--version", "gait " GAIT_VERSION);
@@ -28,7 +31,12 @@ int main(int argument_count, char** arguments) {
     try {
         app.parse(argument_count, arguments);
     } catch (const CLI::ParseError& problem) {
-        if (problem.get_exit_code() == 0) { return app.exit(problem); }
+        if (problem.get_exit_code() == 0) {
+            std::ostringstream text;
+            app.exit(problem, text, text);
+            print(text.str());
+            return done;
+        }
         complain(std::string(problem.what()) + "; 'gait --help' lists what there is");
         return bad_input;
     }

@@ -1,6 +1,7 @@
 // gait map: a blend space as a picture, with what each point counts where, and how the body really moves there.
 #include "commands.hpp"
 #include "gnuplot.hpp"
+#include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
 #include "recording.hpp"
@@ -384,7 +385,7 @@ int run_map(const MapOptions& options) {
         report(read.diagnostics);
         if (has_errors(read.diagnostics)) { return exit_code(read.diagnostics); }
         const double seconds = read.sheet.seconds > 0 ? read.sheet.seconds : player->last() + 2;
-        map.take_path(record(Performer(loaded.character), &*player, seconds, 60), state.index);
+        map.take_path(record(Performer(loaded.character), &*player, seconds, 60, {.frames = true}), state.index);
     }
     std::string written;
     if (!options.output.empty()) {
@@ -411,13 +412,7 @@ void add_map(CLI::App& app, Run& run) {
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
     command->add_option("STATE", options->state, "a state that plays a blend space")->required();
     command->add_option("-o,--output", options->output, "draw it")
-        ->check(CLI::Validator(
-            [](std::string& path) {
-                return path.ends_with(".png") || path.ends_with(".svg")
-                           ? std::string{}
-                           : "the map is drawn as .png or .svg; found '" + path + "'";
-            },
-            ""))
+        ->check(file_as("a map is drawn", {"png", "svg"}))
         ->type_name("FILE.png|svg");
     command->add_option("--cues", options->cues, "a cue sheet whose way through the space is drawn")->type_name("FILE");
     command->add_option("--samples", options->samples, "how many places a side are measured")

@@ -71,53 +71,6 @@ std::string Table::text(const std::string& indent) const {
     return out;
 }
 
-namespace {
-
-/// The length of the UTF-8 sequence that `text` begins with; 0 where it is none. Neither overlong ones count nor halves
-/// of surrogates (RFC 3629).
-std::size_t sequence_length(std::string_view text) {
-    const auto byte = [&](std::size_t i) {
-        return i < text.size() ? unsigned(static_cast<unsigned char>(text[i])) : 0U;
-    };
-    const auto follows = [&](std::size_t i, unsigned low = 0x80, unsigned high = 0xBF) {
-        return byte(i) >= low && byte(i) <= high;
-    };
-    const unsigned first = byte(0);
-    if (first < 0x80) { return 1; }
-    if (first >= 0xC2 && first <= 0xDF) { return follows(1) ? 2 : 0; }
-    if (first >= 0xE0 && first <= 0xEF) {
-        const unsigned low = first == 0xE0 ? 0xA0 : 0x80, high = first == 0xED ? 0x9F : 0xBF;
-        return follows(1, low, high) && follows(2) ? 3 : 0;
-    }
-    if (first >= 0xF0 && first <= 0xF4) {
-        const unsigned low = first == 0xF0 ? 0x90 : 0x80, high = first == 0xF4 ? 0x8F : 0xBF;
-        return follows(1, low, high) && follows(2) && follows(3) ? 4 : 0;
-    }
-    return 0;
-}
-
-} // namespace
-
-std::string printable(std::string_view text, bool keeps_lines) {
-    constexpr const char* replacement = "\xEF\xBF\xBD"; // U+FFFD
-    std::string out;
-    while (!text.empty()) {
-        const std::size_t length = sequence_length(text);
-        const auto first = static_cast<unsigned char>(text.front());
-        const bool ends_line = first == '\n' && keeps_lines;
-        // C0 and DEL; and C1, which is two bytes.
-        const bool controls = (length == 1 && (first < 0x20 || first == 0x7F) && !ends_line) ||
-                              (length == 2 && first == 0xC2 && static_cast<unsigned char>(text[1]) < 0xA0);
-        if (length == 0 || controls) {
-            out += replacement;
-        } else {
-            out += text.substr(0, length);
-        }
-        text.remove_prefix(std::max<std::size_t>(length, 1));
-    }
-    return out;
-}
-
 void print(const std::string& text) {
     if (std::fwrite(text.data(), 1, text.size(), stdout) == text.size() && std::fflush(stdout) == 0) { return; }
     if (errno == EPIPE) { std::_Exit(done); }
@@ -197,9 +150,10 @@ nlohmann::json to_json(const Diagnostics& diagnostics) {
 }
 
 int exit_code(const Diagnostics& diagnostics) {
-    static const std::set<std::string> unusable{"unreadable-file", "broken-file",  "outside-folder", "missing-buffer",
-                                                "not-finite",      "yaml-syntax",  "empty-file",     "no-joints",
-                                                "too-many-joints", "uneven-scale", "too-long",       "unknown-skin"};
+    static const std::set<std::string> unusable{
+        "unreadable-file", "broken-file",   "outside-folder", "missing-buffer", "not-finite",
+        "yaml-syntax",     "out-of-memory", "empty-file",     "no-joints",      "too-many-joints",
+        "uneven-scale",    "too-long",      "unknown-skin"};
     if (!has_errors(diagnostics)) { return done; }
     const bool unreadable = std::any_of(diagnostics.begin(), diagnostics.end(), [](const Diagnostic& d) {
         return d.severity == Severity::error && unusable.contains(d.code);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "gait/diagnostic.hpp"
+#include "quoting.hpp"
 
 #include <nlohmann/json.hpp>
 
@@ -30,10 +31,6 @@ private:
     std::vector<Column> columns_;
     std::vector<std::vector<std::string>> rows_;
 };
-
-/// A text of somebody's as it may be shown: control characters, and bytes that are no UTF-8, become U+FFFD. Ends of
-/// lines are kept where they are asked for.
-[[nodiscard]] std::string printable(std::string_view text, bool keeps_lines = false);
 
 /// Writes to standard output; a reader that has gone away ends the program quietly.
 void print(const std::string& text);

@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "film.hpp"
 #include "mask_on.hpp"
+#include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
 #include "recording.hpp"
@@ -337,7 +338,8 @@ std::optional<Film> film_of(const Recording& recording, const Loaded& loaded, co
 }
 
 /// Writes what was asked for; says each file, or why not.
-int write_outputs(const Recording& recording, const Loaded& loaded, const PerformOptions& options, std::string& said) {
+int write_outputs(const Recording& recording, const Trace& trace, const Loaded& loaded, const PerformOptions& options,
+                  std::string& said) {
     const Character& character = *loaded.character;
     int code = done;
     const auto finish = [&](const std::string& path, const std::string& what,
@@ -349,9 +351,7 @@ int write_outputs(const Recording& recording, const Loaded& loaded, const Perfor
             said += fmt::format("  {} {}\n", what, path);
         }
     };
-    if (!options.trace.empty()) {
-        finish(options.trace, "trace", detail::write_file(options.trace, trace_csv(recording, character)));
-    }
+    if (!options.trace.empty()) { finish(options.trace, "trace", detail::write_file(options.trace, trace.csv())); }
     if (!options.bake.empty()) {
         BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
         for (const RecordedFrame& frame : recording.frames) {
@@ -437,6 +437,17 @@ int run_perform(const PerformOptions& options) {
                              options.frames_per_second, most_frames));
         return bad_input;
     }
+    const bool poses = !options.bake.empty() || !options.film.empty();
+    const Keeping keeping{poses || !options.chart.empty(), poses, !options.tint.empty()};
+    constexpr double most_bytes = 4e9;
+    const double bytes = keeping.bytes(character, seconds * options.frames_per_second);
+    if (bytes > most_bytes) {
+        complain(
+            fmt::format("a bake, a film and a chart keep every frame, and {:.0f} of them take some {:.1f} GB of the "
+                        "{:.0f} that are possible; play less with --seconds, or at a lower --fps",
+                        seconds * options.frames_per_second, bytes / 1e9, most_bytes / 1e9));
+        return bad_input;
+    }
     std::optional<Weighing> weighing;
     if (options.why) {
         std::string problem;
@@ -446,14 +457,15 @@ int run_perform(const PerformOptions& options) {
             return bad_input;
         }
     }
-    FrameWatch watch;
-    if (weighing) {
-        watch = [&](const Performer& now) { weighing->watch(now); };
-    }
+    Trace trace(character);
+    const FrameWatch watch = [&, first = true](const Performer& now, const RecordedFrame& frame) mutable {
+        if (!options.trace.empty()) { trace.add(frame); }
+        if (weighing && !std::exchange(first, false)) { weighing->watch(now); }
+    };
     const Recording recording =
-        record(performer, player ? &*player : nullptr, seconds, options.frames_per_second, watch);
+        record(performer, player ? &*player : nullptr, seconds, options.frames_per_second, keeping, watch);
     std::string written;
-    const int code = write_outputs(recording, loaded, options, written);
+    const int code = write_outputs(recording, trace, loaded, options, written);
     if (options.json) {
         nlohmann::json result = json_of(recording, character, options);
         if (weighing) { result["why"] = weighing->json(character); }
@@ -484,10 +496,10 @@ void add_perform(CLI::App& app, Run& run) {
         ->expected(1)
         ->type_name("NAME=VALUE");
     command->add_option("--seconds", options->seconds, "how long to play; else the cue sheet's own length, or 10")
-        ->check(CLI::Range(0.001, 86400.0))
+        ->check(number_between(0.001, 86400))
         ->type_name("SECONDS");
     command->add_option("--fps", options->frames_per_second, "frames a second")
-        ->check(CLI::Range(1.0, 1000.0))
+        ->check(number_between(1, 1000))
         ->type_name("RATE")
         ->capture_default_str();
     command
@@ -497,22 +509,10 @@ void add_perform(CLI::App& app, Run& run) {
     command
         ->add_option("--bake", options->bake,
                      "write the rig and one animation as played (.glb, with its skin, or .bvh)")
-        ->check(CLI::Validator(
-            [](std::string& path) {
-                return path.ends_with(".glb") || path.ends_with(".bvh")
-                           ? std::string{}
-                           : "the bake is written as .glb or .bvh; found '" + path + "'";
-            },
-            ""))
+        ->check(file_as("a bake is written", {"glb", "bvh"}))
         ->type_name("FILE.glb|bvh");
     command->add_option("--chart", options->chart, "draw parameters, states, clip weights and jolts over time")
-        ->check(CLI::Validator(
-            [](std::string& path) {
-                return path.ends_with(".png") || path.ends_with(".svg")
-                           ? std::string{}
-                           : "the chart is drawn as .png or .svg; found '" + path + "'";
-            },
-            ""))
+        ->check(file_as("a chart is drawn", {"png", "svg"}))
         ->type_name("FILE.png|svg");
     command->add_option("--enter", options->enter, "begin in this state, such as body.moving")->type_name("STATE");
     CLI::Option* why = command
@@ -525,10 +525,10 @@ void add_perform(CLI::App& app, Run& run) {
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view);
     command->add_option("--film-from", options->film_from, "film from this second on")
-        ->check(CLI::NonNegativeNumber)
+        ->check(number_between(0, 86400))
         ->needs("--film");
     command->add_option("--film-to", options->film_to, "film up to this second")
-        ->check(CLI::NonNegativeNumber)
+        ->check(number_between(0, 86400))
         ->needs("--film");
     command
         ->add_option("--tint", options->tint,

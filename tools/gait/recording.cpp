@@ -11,7 +11,7 @@
 namespace gait::tool {
 namespace {
 
-RecordedFrame capture(const Performer& performer) {
+RecordedFrame capture(const Performer& performer, Keeping keeping) {
     const Character& character = performer.character();
     RecordedFrame frame;
     frame.time = performer.time();
@@ -23,6 +23,7 @@ RecordedFrame capture(const Performer& performer) {
     for (std::size_t l = 0; l < character.layers().size(); ++l) {
         frame.states.push_back(performer.state(l));
         frame.layer_weights.push_back(performer.layer_weight(l));
+        if (!keeping.joint_weights) { continue; }
         frame.joint_weights.emplace_back(character.joint_count());
         performer.layer_weights(l, frame.joint_weights.back());
     }
@@ -33,8 +34,10 @@ RecordedFrame capture(const Performer& performer) {
         instance.clips.resize(std::min(instance.clips.size(), performer.instance_clips(i, instance.clips)));
         frame.instances.push_back(std::move(instance));
     }
-    frame.pose.resize(character.joint_count());
-    performer.pose(frame.pose);
+    if (keeping.poses) {
+        frame.pose.resize(character.joint_count());
+        performer.pose(frame.pose);
+    }
     frame.cursor = blend_cursor(performer);
     return frame;
 }
@@ -48,7 +51,18 @@ std::string csv_cell(const std::string& text) {
 
 } // namespace
 
-Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
+double Keeping::bytes(const Character& character, double count) const {
+    constexpr double a_clip = sizeof(ClipView), clips = 8, motions = 2; // that play at once
+    if (!frames) { return 0; }
+    double each = double(sizeof(RecordedFrame)) + 8.0 * double(character.parameters().size()) +
+                  64.0 * double(character.layers().size()) +
+                  motions * (double(sizeof(RecordedInstance)) + clips * a_clip);
+    if (poses) { each += double(sizeof(Transform)) * double(character.joint_count()); }
+    if (joint_weights) { each += 4.0 * double(character.layers().size() * character.joint_count()); }
+    return count * each;
+}
+
+Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second, Keeping keeping,
                  const FrameWatch& each_frame) {
     Recording recording;
     recording.frames_per_second = frames_per_second;
@@ -63,8 +77,9 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         prints.add(frame.time, model, frame.place);
     };
     if (cues != nullptr) { cues->apply(performer, 0); }
-    recording.frames.push_back(capture(performer));
+    recording.frames.push_back(capture(performer, keeping));
     look_at_feet(recording.frames.back());
+    if (each_frame) { each_frame(performer, recording.frames.back()); }
     Performer before = performer;
     const auto steps = std::int64_t(std::llround(seconds * frames_per_second));
     Progress progress("playing", steps);
@@ -75,7 +90,6 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         before = performer;
         performer.advance(dt);
         watch.step(before, dt, performer);
-        if (each_frame) { each_frame(performer); }
         // A reset sets the performer's own clock back; the recording's goes on.
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
@@ -91,16 +105,18 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         }
         const Travel travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
         performer.plant_feet(travel);
-        RecordedFrame frame = capture(performer);
+        RecordedFrame frame = capture(performer, keeping);
         frame.time += ahead;
         frame.travel = travel;
         frame.place = recording.frames.back().place;
         frame.place.add(frame.travel);
         recording.path_length += std::hypot(double(frame.travel.move.x), double(frame.travel.move.z));
+        frame.jolt = watch.laid_over().last_jolt();
+        look_at_feet(frame);
+        if (each_frame) { each_frame(performer, frame); }
+        if (!keeping.frames) { recording.frames.clear(); }
         recording.frames.push_back(std::move(frame));
-        look_at_feet(recording.frames.back());
         progress.at(f);
-        recording.frames.back().jolt = watch.laid_over().last_jolt();
     }
     recording.seam = watch.worst_seam();
     recording.snaps = watch.transitions();
@@ -122,9 +138,14 @@ std::vector<double> clip_shares(const RecordedFrame& frame, const Character& cha
     return shares;
 }
 
-std::string trace_csv(const Recording& recording, const Character& character) {
-    constexpr std::size_t most_motions = 4;
-    std::string out = "time_s";
+namespace {
+
+constexpr std::size_t most_motions = 4; ///< of a row
+
+} // namespace
+
+Trace::Trace(const Character& character) : character_(character) {
+    std::string& out = out_ = "time_s";
     for (const ParameterInfo& p : character.parameters()) { out += fmt::format(",{0}_set,{0}_smoothed", p.name); }
     out += ",state";
     for (std::size_t m = 1; m <= most_motions; ++m) {
@@ -132,39 +153,41 @@ std::string trace_csv(const Recording& recording, const Character& character) {
             fmt::format(",motion{0}_state,motion{0}_weight,motion{0}_clips,motion{0}_clip_weights,motion{0}_phases", m);
     }
     for (std::size_t l = 1; l < character.layers().size(); ++l) {
-        out += fmt::format(",{0}_state,{0}_weight", character.layers()[l].name);
+        const std::string& layer = character.layers()[l].name;
+        out += "," + csv_cell(layer + "_state") + "," + csv_cell(layer + "_weight");
     }
     out += ",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,jolt_deg_per_s\n";
-    for (const RecordedFrame& frame : recording.frames) {
-        out += fmt::format("{:.6f}", frame.time);
-        for (std::size_t p = 0; p < frame.set.size(); ++p) {
-            out += fmt::format(",{:.6g},{:.6g}", frame.set[p], frame.smoothed[p]);
-        }
-        out += "," + csv_cell(character.states()[frame.state].name);
-        for (std::size_t m = 0; m < most_motions; ++m) {
-            if (m >= frame.instances.size()) {
-                out += ",,,,,";
-                continue;
-            }
-            const RecordedInstance& instance = frame.instances[m];
-            std::string clips, weights, phases;
-            for (const ClipView& clip : instance.clips) {
-                const char* bar = clips.empty() ? "" : "|";
-                clips += bar + character.clips()[clip.clip].name;
-                weights += fmt::format("{}{:.5f}", bar, clip.weight);
-                phases += fmt::format("{}{:.5f}", bar, clip.phase);
-            }
-            out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name),
-                               instance.view.weight, csv_cell(clips), weights, phases);
-        }
-        for (std::size_t l = 1; l < frame.states.size(); ++l) {
-            out +=
-                fmt::format(",{},{:.5f}", csv_cell(character.states()[frame.states[l]].name), frame.layer_weights[l]);
-        }
-        out += fmt::format(",{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.4f}\n", frame.place.x, frame.place.y, frame.place.z,
-                           frame.place.heading, frame.travel.share, frame.jolt);
+}
+
+void Trace::add(const RecordedFrame& frame) {
+    const Character& character = character_;
+    std::string& out = out_;
+    out += fmt::format("{:.6f}", frame.time);
+    for (std::size_t p = 0; p < frame.set.size(); ++p) {
+        out += fmt::format(",{:.6g},{:.6g}", frame.set[p], frame.smoothed[p]);
     }
-    return out;
+    out += "," + csv_cell(character.states()[frame.state].name);
+    for (std::size_t m = 0; m < most_motions; ++m) {
+        if (m >= frame.instances.size()) {
+            out += ",,,,,";
+            continue;
+        }
+        const RecordedInstance& instance = frame.instances[m];
+        std::string clips, weights, phases;
+        for (const ClipView& clip : instance.clips) {
+            const char* bar = clips.empty() ? "" : "|";
+            clips += bar + character.clips()[clip.clip].name;
+            weights += fmt::format("{}{:.5f}", bar, clip.weight);
+            phases += fmt::format("{}{:.5f}", bar, clip.phase);
+        }
+        out += fmt::format(",{},{:.5f},{},{},{}", csv_cell(character.states()[instance.view.state].name),
+                           instance.view.weight, csv_cell(clips), weights, phases);
+    }
+    for (std::size_t l = 1; l < frame.states.size(); ++l) {
+        out += fmt::format(",{},{:.5f}", csv_cell(character.states()[frame.states[l]].name), frame.layer_weights[l]);
+    }
+    out += fmt::format(",{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.4f}\n", frame.place.x, frame.place.y, frame.place.z,
+                       frame.place.heading, frame.travel.share, frame.jolt);
 }
 
 } // namespace gait::tool

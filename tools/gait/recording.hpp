@@ -27,10 +27,10 @@ struct RecordedFrame {
     std::uint16_t state = 0;                       ///< of the lowest layer
     std::vector<std::uint16_t> states;             ///< a layer each
     std::vector<double> layer_weights;             ///< a layer each
-    std::vector<std::vector<float>> joint_weights; ///< [layer][joint]: the same with the masks
+    std::vector<std::vector<float>> joint_weights; ///< [layer][joint]: the same with the masks, where they are kept
     std::vector<RecordedInstance> instances;
     double jolt = 0; ///< the greatest of any joint, degrees a second
-    std::vector<Transform> pose;
+    std::vector<Transform> pose; ///< where they are kept
     GroundPlace place; ///< where the clips have carried the body
     Travel travel;     ///< of the step that led here
     std::optional<BlendCursor> cursor;
@@ -39,7 +39,7 @@ struct RecordedFrame {
 struct Recording {
     double frames_per_second = 60;
     double seconds = 0;
-    std::vector<RecordedFrame> frames;
+    std::vector<RecordedFrame> frames; ///< all of them where they are kept, else the last
     std::vector<TransitionRecord> transitions;
     std::vector<double> seconds_in_state;
     Seam seam;
@@ -52,15 +52,34 @@ struct Recording {
     std::vector<Footprint> footprints;
 };
 
-/// Sees the performer after each frame.
-using FrameWatch = std::function<void(const Performer&)>;
+/// What of a performance is kept. What is measured of it takes the same room however long it is.
+struct Keeping {
+    bool frames = false;        ///< every frame, not the last alone
+    bool poses = false;         ///< in each that is kept
+    bool joint_weights = false; ///< and those
+
+    /// About how many bytes so many frames are.
+    [[nodiscard]] double bytes(const Character& character, double count) const;
+};
+
+/// Sees the performer after each frame, and what was recorded of it.
+using FrameWatch = std::function<void(const Performer&, const RecordedFrame&)>;
 
 /// Plays `performer` for `seconds`. `cues` and `watch` may be null.
 [[nodiscard]] Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
-                               const FrameWatch& watch = nullptr);
+                               Keeping keeping, const FrameWatch& watch = nullptr);
 
-/// A row a frame, as CSV.
-[[nodiscard]] std::string trace_csv(const Recording& recording, const Character& character);
+/// A performance as CSV, a row a frame, as it goes on.
+class Trace {
+public:
+    explicit Trace(const Character& character);
+    void add(const RecordedFrame& frame);
+    [[nodiscard]] const std::string& csv() const { return out_; }
+
+private:
+    const Character& character_;
+    std::string out_;
+};
 
 /// The share of the pose that each clip has in a frame [one a clip of the character].
 [[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character);

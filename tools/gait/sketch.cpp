@@ -1,6 +1,7 @@
 // gait sketch: the machine as a diagram of states and the ways between them, laid out by Graphviz.
 #include "commands.hpp"
 #include "draw_with.hpp"
+#include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
 
@@ -24,26 +25,6 @@ struct SketchOptions {
     std::string out;
 };
 
-/// A text inside Graphviz's double quotes; long ones are broken where `and` or `or` stands.
-std::string quoted(std::string raw) {
-    std::replace(raw.begin(), raw.end(), '\n', ' ');
-    const std::string text = printable(raw);
-    std::string out;
-    std::size_t line = 0;
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        const std::string_view rest = std::string_view(text).substr(i);
-        if (line > 18 && (rest.starts_with(" and ") || rest.starts_with(" or "))) {
-            out += "\\n";
-            line = 0;
-            continue;
-        }
-        if (text[i] == '"' || text[i] == '\\') { out += '\\'; }
-        out += text[i];
-        ++line;
-    }
-    return out;
-}
-
 /// A list that breaks its line where it grows long.
 class Listing {
 public:
@@ -64,7 +45,7 @@ std::string describe(const MotionDefinition& motion, const detail::Arguments& ar
     const std::string rate =
         motion.rate.empty()
             ? ""
-            : fmt::format("\\nat {} times", quoted(detail::words_substituted(motion.rate.value, arguments)));
+            : fmt::format("\\nat {} times", graph_text(detail::words_substituted(motion.rate.value, arguments)));
     if (motion.blend) {
         const BlendDefinition& blend = *motion.blend;
         Listing points;
@@ -74,16 +55,17 @@ std::string describe(const MotionDefinition& motion, const detail::Arguments& ar
             points.add(at + describe(point.play, arguments));
         }
         const std::string axes =
-            quoted(detail::substituted(blend.parameter, arguments).value) +
-            (blend.second.empty() ? "" : " and " + quoted(detail::substituted(blend.second, arguments).value));
+            graph_text(detail::substituted(blend.parameter, arguments).value) +
+            (blend.second.empty() ? "" : " and " + graph_text(detail::substituted(blend.second, arguments).value));
         return "by " + axes + ":\\n" + points.text() + rate;
     }
     if (motion.mix) {
         Listing entries;
         for (const MixEntryDefinition& entry : motion.mix->of) {
-            const std::string mask = entry.mask.empty() ? "" : " on " + quoted(entry.mask.value);
+            const std::string mask = entry.mask.empty() ? "" : " on " + graph_text(entry.mask.value);
             const std::string weight =
-                entry.weight.empty() ? "" : " by " + quoted(detail::words_substituted(entry.weight.value, arguments));
+                entry.weight.empty() ? ""
+                                     : " by " + graph_text(detail::words_substituted(entry.weight.value, arguments));
             entries.add(describe(entry.play, arguments) + mask + weight);
         }
         return "mixed:\\n" + entries.text() + rate;
@@ -106,45 +88,45 @@ std::string describe(const MotionDefinition& motion, const detail::Arguments& ar
         Listing entries;
         for (const ChooseEntry& entry : motion.choose->of) {
             const std::string& key = motion.choose->by.empty() ? entry.when.value : entry.value.value;
-            entries.add((key.empty() ? "else" : quoted(key)) + ": " + describe(entry.play, arguments));
+            entries.add((key.empty() ? "else" : graph_text(key)) + ": " + describe(entry.play, arguments));
         }
-        return (motion.choose->by.empty() ? "on entry" : "by " + quoted(motion.choose->by.value)) + ":\\n" +
+        return (motion.choose->by.empty() ? "on entry" : "by " + graph_text(motion.choose->by.value)) + ":\\n" +
                entries.text();
     }
     if (motion.nothing) { return "nothing: what is below shows"; }
-    return quoted(detail::substituted(motion.clip, arguments).value) + rate;
+    return graph_text(detail::substituted(motion.clip, arguments).value) + rate;
 }
 
 /// What a layer is, beside its machine.
 std::string describe(const LayerDefinition& layer) {
-    std::string text = quoted(layer.name.value);
-    if (!layer.mask.empty()) { text += " on " + quoted(layer.mask.value); }
-    if (!layer.weight.empty()) { text += ", by " + quoted(layer.weight.value); }
+    std::string text = graph_text(layer.name.value);
+    if (!layer.mask.empty()) { text += " on " + graph_text(layer.mask.value); }
+    if (!layer.weight.empty()) { text += ", by " + graph_text(layer.weight.value); }
     if (layer.mode == LayerMode::add) { text += ", added"; }
     if (layer.space == LayerSpace::model) { text += ", in model space"; }
-    if (!layer.in_step_with.empty()) { text += ", in step with " + quoted(layer.in_step_with.value); }
+    if (!layer.in_step_with.empty()) { text += ", in step with " + graph_text(layer.in_step_with.value); }
     return text;
 }
 
 std::string describe(const TransitionDefinition& transition, const detail::Arguments& arguments) {
-    std::string text = quoted(detail::words_substituted(transition.when.value, arguments));
+    std::string text = graph_text(detail::words_substituted(transition.when.value, arguments));
     const auto add = [&](const std::string& more) { text += (text.empty() ? "" : "\\n") + more; };
-    if (!transition.signal.empty()) { add("signal " + quoted(transition.signal.value)); }
+    if (!transition.signal.empty()) { add("signal " + graph_text(transition.signal.value)); }
     if (transition.after) {
         const auto& [low, high] = *transition.after;
         add(low.value == high.value ? fmt::format("after {:g} s", low.value)
                                     : fmt::format("after {:g} to {:g} s", low.value, high.value));
     }
-    if (!transition.at_mark.empty()) { add("at " + quoted(transition.at_mark.value)); }
-    if (!transition.inside.empty()) { add("inside " + quoted(transition.inside.value)); }
+    if (!transition.at_mark.empty()) { add("at " + graph_text(transition.at_mark.value)); }
+    if (!transition.inside.empty()) { add("inside " + graph_text(transition.inside.value)); }
     if (transition.at_end || text.empty()) { add("at its end"); }
     if (!transition.except.empty()) {
         std::string names;
-        for (const Text& name : transition.except) { names += (names.empty() ? "" : ", ") + quoted(name.value); }
+        for (const Text& name : transition.except) { names += (names.empty() ? "" : ", ") + graph_text(name.value); }
         add("not from " + names);
     }
     std::string fade = !transition.fade_by.empty()
-                           ? quoted(detail::words_substituted(transition.fade_by.value, arguments)) + " s"
+                           ? graph_text(detail::words_substituted(transition.fade_by.value, arguments)) + " s"
                        : transition.fade.value > 0 ? fmt::format("{:g} s", transition.fade.value)
                                                    : "a cut";
     const FadeStyleInfo& style = info_of(transition.style);
@@ -166,7 +148,8 @@ public:
                "fontname=\"DejaVu Sans\", fontsize=14.5, margin=\"0.12,0.07\"];\n"
                "  edge [color=\"#555555\", fontname=\"DejaVu Sans\", fontsize=12.5, fontcolor=\"#222222\", "
                "arrowsize=0.8];\n";
-        out_ += fmt::format("  label=\"{}\";\n", quoted(document_.about.empty() ? document_.file : document_.about));
+        out_ +=
+            fmt::format("  label=\"{}\";\n", graph_text(document_.about.empty() ? document_.file : document_.about));
         for (std::size_t l = 0; l < document_.layers.size(); ++l) {
             const LayerDefinition& layer = document_.layers[l];
             out_ += fmt::format("  subgraph cluster_{} {{\n    label=\"{}\"; color=\"#bbbbbb\"; style=rounded;\n", l,
@@ -205,12 +188,12 @@ private:
         if (!definition.start.empty()) {
             out_ += fmt::format("    \"{}/start\" [shape=circle, label=\"\", width=0.17, fixedsize=true, "
                                 "fillcolor=\"#31577a\"];\n",
-                                quoted(path));
+                                graph_text(path));
         }
         if (!definition.always.empty()) {
             out_ += fmt::format("    \"{}/always\" [shape=plaintext, style=\"\", label=\"always, from\\nwhichever is "
                                 "active\", fontsize=11];\n",
-                                quoted(path));
+                                graph_text(path));
         }
         return index;
     }
@@ -221,12 +204,12 @@ private:
         if (!state.junction.empty()) {
             out_ += fmt::format("    \"{}\" [shape=diamond, style=filled, label=\"{}\", fontsize=11, "
                                 "margin=\"0.02,0.02\"];\n",
-                                quoted(own), quoted(name));
+                                graph_text(own), graph_text(name));
             return;
         }
         detail::Arguments inner_arguments = arguments;
         const MachineDefinition* inner = state.machine ? &*state.machine : nullptr;
-        std::string title = quoted(name);
+        std::string title = graph_text(name);
         if (!state.machine_name.empty()) {
             const Text text = detail::substituted(state.machine_name, arguments);
             if (const auto call = detail::split_call(text)) {
@@ -239,10 +222,10 @@ private:
                     }
                 }
             }
-            title += ": " + quoted(text.value);
+            title += ": " + graph_text(text.value);
         }
         if (inner == nullptr) {
-            out_ += fmt::format("    \"{}\" [label=\"{}\\n({}{})\"];\n", quoted(own), title,
+            out_ += fmt::format("    \"{}\" [label=\"{}\\n({}{})\"];\n", graph_text(own), title,
                                 describe(state.play, arguments),
                                 state.whole_body   ? "\\nthe whole body"
                                 : state.game_moves ? "\\nthe game moves"
@@ -253,16 +236,16 @@ private:
         if (inner->from_here) { title += " (from where the body is)"; }
         out_ += fmt::format("    subgraph \"cluster_{}\" {{\n    label=\"{}\"; color=\"#31577a\"; style=rounded; "
                             "fontsize=14.5;\n",
-                            quoted(own), title);
+                            graph_text(own), title);
         const int drawn = draw_machine(*inner, inner_arguments, machine, own, depth + 1);
         machines_[std::size_t(machine)].inner[name] = drawn;
         out_ += "    }\n";
     }
 
     void arrow(const End& from, const End& to, const std::string& label, const std::string& more) {
-        out_ += fmt::format("    \"{}\" -> \"{}\" [label=\"{}\"{}{}{}];\n", quoted(from.node), quoted(to.node), label,
-                            from.box.empty() ? "" : fmt::format(", ltail=\"cluster_{}\"", quoted(from.box)),
-                            to.box.empty() ? "" : fmt::format(", lhead=\"cluster_{}\"", quoted(to.box)), more);
+        out_ += fmt::format("    \"{}\" -> \"{}\" [label=\"{}\"{}{}{}];\n", graph_text(from.node), graph_text(to.node),
+                            label, from.box.empty() ? "" : fmt::format(", ltail=\"cluster_{}\"", graph_text(from.box)),
+                            to.box.empty() ? "" : fmt::format(", lhead=\"cluster_{}\"", graph_text(to.box)), more);
     }
 
     void draw_ways(int index) {
@@ -283,7 +266,7 @@ private:
             for (const BranchDefinition& branch : state.junction) {
                 std::string label = branch.when.empty()
                                         ? "else"
-                                        : quoted(detail::words_substituted(branch.when.value, machine.arguments));
+                                        : graph_text(detail::words_substituted(branch.when.value, machine.arguments));
                 if (branch.fade) { label += fmt::format("\\n{:g} s", branch.fade->value); }
                 arrow(from, end_at(index, branch.to.value), label, "");
             }
@@ -300,8 +283,8 @@ private:
                                                                     : "ignores a second call";
             out_ +=
                 fmt::format("    \"once/{0}\" [label=\"{0}\\n({1}{2})\\n{3}\", shape=box, fillcolor=\"#f7f1e4\"];\n",
-                            quoted(shot.name.value), describe(shot.play, {}),
-                            shot.mask.empty() ? "" : " on " + quoted(shot.mask.value), again);
+                            graph_text(shot.name.value), describe(shot.play, {}),
+                            shot.mask.empty() ? "" : " on " + graph_text(shot.mask.value), again);
         }
         out_ += "  }\n";
     }
@@ -321,8 +304,9 @@ private:
                 const int root = root_of(lead.layer.value);
                 if (root < 0) { continue; }
                 const std::string when =
-                    lead.when.empty() ? ""
-                                      : "\\n" + quoted(detail::words_substituted(lead.when.value, machine.arguments));
+                    lead.when.empty()
+                        ? ""
+                        : "\\n" + graph_text(detail::words_substituted(lead.when.value, machine.arguments));
                 arrow(end_at(index, state.name.value), end_at(root, lead.to.value), "leads" + when,
                       ", color=\"#b35900\", fontcolor=\"#b35900\", style=bold, constraint=false");
             }
@@ -343,8 +327,8 @@ private:
     void draw_forbid(const ForbidDefinition& forbid) {
         const auto from = end_in_layer(forbid.yields.value), to = end_in_layer(forbid.while_active.value);
         if (!from || !to) { return; }
-        std::string label = "not while" + (forbid.when.empty() ? "" : "\\n" + quoted(forbid.when.value));
-        for (const Text& except : forbid.except) { label += "\\nbut " + quoted(except.value); }
+        std::string label = "not while" + (forbid.when.empty() ? "" : "\\n" + graph_text(forbid.when.value));
+        for (const Text& except : forbid.except) { label += "\\nbut " + graph_text(except.value); }
         // Of an arrow out of a box only what lies outside it is drawn, so that its middle is no place for words.
         const bool from_box = !from->box.empty();
         arrow(*from, *to, from_box ? "" : label,
@@ -408,13 +392,7 @@ void add_sketch(CLI::App& app, Run& run) {
         app.add_subcommand("sketch", "Draws the machine: states, the ways between them, their conditions and fades");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
     command->add_option("-o,--out", options->out, "the drawing; without it, Graphviz's text is printed")
-        ->check(CLI::Validator(
-            [](std::string& path) {
-                return path.ends_with(".svg") || path.ends_with(".png") || path.ends_with(".dot")
-                           ? std::string{}
-                           : "a sketch is drawn as .svg, .png or .dot; found '" + path + "'";
-            },
-            ""))
+        ->check(file_as("a sketch is drawn", {"svg", "png", "dot"}))
         ->type_name("FILE.svg|png|dot");
     command->footer("Example:\n  gait sketch demo/crossing.gait.yaml -o crossing.svg");
     command->callback([options, &run] { run = [options] { return run_sketch(*options); }; });

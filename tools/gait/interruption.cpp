@@ -1,0 +1,39 @@
+#include "interruption.hpp"
+
+#include "files/unfinished.hpp"
+
+#include <system_error>
+#include <thread>
+
+namespace gait::tool {
+
+sigset_t interruptions() {
+    sigset_t all;
+    sigemptyset(&all);
+    for (const int number : {SIGINT, SIGTERM, SIGHUP}) {
+        struct sigaction present {};
+        // Whoever ran us may have them ignored, as nohup does.
+        if (sigaction(number, nullptr, &present) == 0 && present.sa_handler != SIG_IGN) { sigaddset(&all, number); }
+    }
+    return all;
+}
+
+void clean_up_when_interrupted() {
+    const sigset_t awaited = interruptions();
+    pthread_sigmask(SIG_BLOCK, &awaited, nullptr);
+    try {
+        std::thread([awaited] {
+            int number = 0;
+            while (sigwait(&awaited, &number) != 0) {}
+            detail::Unfinished::remove_all();
+            std::signal(number, SIG_DFL);
+            pthread_sigmask(SIG_UNBLOCK, &awaited, nullptr);
+            std::raise(number);
+        }).detach();
+    } catch (const std::system_error&) {
+        // Without a thread they end the program at once.
+        pthread_sigmask(SIG_UNBLOCK, &awaited, nullptr);
+    }
+}
+
+} // namespace gait::tool
