@@ -6,7 +6,10 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
+#include <string_view>
+#include <unordered_map>
 #include <vector>
 
 namespace gait::detail {
@@ -36,7 +39,7 @@ struct ExpressionName {
 };
 
 struct ExpressionNames {
-    std::vector<ExpressionName> parameters; ///< in slot order
+    std::vector<ExpressionName> parameters; ///< in slot order; none is ever taken out
     std::vector<std::string> layers = {};   ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
     std::map<std::string, std::uint16_t> layer_slots = {}; ///< where an answer of a layer stands: see `layer_key`
 
@@ -44,6 +47,19 @@ struct ExpressionNames {
     [[nodiscard]] static std::string layer_key(std::size_t layer, const std::string& state, Reading reading) {
         return std::to_string(layer) + " " + state + " " + std::to_string(state.empty() ? int(reading) : 0);
     }
+
+    /// The slot of the parameter of that name, the first where there are several.
+    [[nodiscard]] std::optional<std::size_t> slot_of(std::string_view name) const {
+        for (; found_by_name_ < parameters.size(); ++found_by_name_) {
+            by_name_.try_emplace(parameters[found_by_name_].name, found_by_name_);
+        }
+        const auto found = by_name_.find(std::string(name));
+        return found == by_name_.end() ? std::nullopt : std::optional(found->second);
+    }
+
+    // Beside `parameters`, as far as it was asked for.
+    mutable std::unordered_map<std::string, std::size_t> by_name_ = {};
+    mutable std::size_t found_by_name_ = 0;
 };
 
 } // namespace gait::detail

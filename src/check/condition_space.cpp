@@ -9,6 +9,8 @@ namespace gait::detail {
 namespace {
 
 constexpr std::size_t most_visits = 200'000;
+constexpr std::size_t visit_instructions = 64; ///< so many instructions more count as a visit more
+constexpr std::size_t most_marks = 100'000;    ///< numbers to try, of all axes: beyond it not each is tried
 
 } // namespace
 
@@ -17,10 +19,17 @@ ConditionSpace::ConditionSpace(const CharacterData& data, const std::vector<Code
     for (std::size_t p = 0; p < data.parameters.size(); ++p) { values_[p] = data.parameters[p].default_value; }
     for (const CodeRange condition : conditions) { add_code(condition); }
     std::sort(derived_.begin(), derived_.end());
+    std::sort(constants_.begin(), constants_.end());
+    constants_.erase(std::unique(constants_.begin(), constants_.end()), constants_.end());
+    if (axes_.size() * constants_.size() > most_marks) {
+        exact_ = false;
+        constants_.resize(most_marks / axes_.size());
+    }
     for (Axis& axis : axes_) { fill_tries(axis, constants_); }
 }
 
 void ConditionSpace::add_code(CodeRange code) {
+    instructions_ += code.count;
     for (const Instruction& i : data_.instructions(code)) {
         exact_ = exact_ && info_of(i.operation).compares;
         if (i.operation == Operation::constant) {
@@ -145,7 +154,8 @@ void ConditionSpace::derive() {
 
 bool ConditionSpace::walk(std::size_t index, const std::function<bool()>& visit) {
     if (index == axes_.size()) {
-        if (++visits_ > most_visits) {
+        visits_ += 1 + instructions_ / visit_instructions;
+        if (visits_ > most_visits) {
             exact_ = false;
             return false;
         }

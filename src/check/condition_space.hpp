@@ -62,7 +62,7 @@ private:
     std::vector<float> values_; ///< a slot each
     StateReadings readings_;
     bool exact_ = true, passing_ = false;
-    std::size_t visits_ = 0;
+    std::size_t visits_ = 0, instructions_ = 0;
 };
 
 } // namespace gait::detail

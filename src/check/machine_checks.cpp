@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 namespace gait::detail {
@@ -20,6 +21,12 @@ public:
     MachineChecker(const Document& document, const Character& character, const std::vector<CueSheet>& sheets,
                    DiagnosticSink& sink)
         : document_(document), data_(character.data()), sink_(sink) {
+        graph_.children.resize(data_.states.size());
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            const CompiledState& state = data_.states[node];
+            if (state.parent != no_index) { graph_.children[state.parent].push_back(std::uint16_t(node)); }
+            if (state.shared_motion != no_index) { graph_.playing[state.shared_motion].push_back(std::uint16_t(node)); }
+        }
         Diagnostics unheard; // what is wrong with a sheet is reported where it is played
         for (const CueSheet& sheet : sheets) { players_.emplace_back(sheet, character, unheard); }
     }
@@ -59,15 +66,15 @@ private:
             while (node != no_index && node != machine) { node = states[node].parent; }
             return node == machine;
         };
-        for (std::size_t s = 0; states[machine].starts_here && s < states.size(); ++s) {
-            const CompiledState& state = states[s];
-            if (state.parent != machine || state.shared_motion == no_index || state.whole_body) { continue; }
-            for (std::size_t other = 0; other < states.size(); ++other) {
-                const bool same = states[other].shared_motion == state.shared_motion && !states[other].whole_body;
-                if (!same || is_inside(std::uint16_t(other))) { continue; }
-                nodes.push_back(std::uint16_t(s));
-                break;
-            }
+        if (!states[machine].starts_here) { return nodes; }
+        for (const std::uint16_t inner : graph_.children[machine]) {
+            const CompiledState& state = states[inner];
+            if (state.shared_motion == no_index || state.whole_body) { continue; }
+            const auto& same = graph_.playing.at(state.shared_motion);
+            const bool elsewhere = std::any_of(same.begin(), same.end(), [&](std::uint16_t other) {
+                return !states[other].whole_body && !is_inside(other);
+            });
+            if (elsewhere) { nodes.push_back(inner); }
         }
         return nodes;
     }
@@ -119,6 +126,38 @@ private:
         return reached;
     }
 
+    /// The nodes from which some way leads to where their layer starts.
+    [[nodiscard]] std::vector<bool> nodes_that_return() const {
+        // Backward over the same ways that `reach` goes forward.
+        std::vector<std::vector<std::uint16_t>> before(data_.states.size());
+        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+            const auto from = std::uint16_t(node);
+            const auto add_targets = [&](const CompiledState& state) {
+                for (std::size_t t = 0; t < state.transitions.count; ++t) {
+                    before[data_.transitions[state.transitions.first + t].target].push_back(from);
+                }
+            };
+            const CompiledState& state = data_.states[node];
+            add_targets(state);
+            for (const std::uint16_t inner : inside(from)) { before[inner].push_back(from); }
+            if (state.parent == no_index) { continue; }
+            const CompiledState& around = data_.states[state.parent];
+            add_targets(around);
+            if (around.parent != no_index) { before[around.parent].push_back(from); }
+        }
+        std::vector<bool> returns(data_.states.size(), false);
+        std::vector<std::uint16_t> open;
+        for (const CompiledLayer& layer : data_.layers) { open.push_back(layer.start); }
+        while (!open.empty()) {
+            const std::uint16_t node = open.back();
+            open.pop_back();
+            if (returns[node]) { continue; }
+            returns[node] = true;
+            open.insert(open.end(), before[node].begin(), before[node].end());
+        }
+        return returns;
+    }
+
     /// The node that is a public state itself.
     [[nodiscard]] bool is_state(std::size_t node) const {
         const std::uint16_t parent = data_.states[node].parent;
@@ -155,11 +194,16 @@ private:
         }
         // A way out of the start but none back: said for the first state of each trap.
         std::set<std::size_t> trapped;
-        for (std::size_t node = 0; node < data_.states.size(); ++node) {
+        const std::vector<bool> returns = nodes_that_return();
+        constexpr std::size_t many = 100;
+        std::size_t looked_at = 0;
+        for (std::size_t node = 0; node < data_.states.size() && looked_at < many; ++node) {
             if (!reached_[node] || !is_state(node) || data_.states[node].parent != no_index) { continue; }
+            if (returns[node] || trapped.contains(node)) { continue; }
             const std::uint16_t start = data_.layers[data_.states[node].layer].start;
             const std::vector<bool> on = reach({std::uint16_t(node)});
-            if (on[start] || is_led_away(on) || trapped.contains(node)) { continue; }
+            ++looked_at;
+            if (on[start] || is_led_away(on)) { continue; }
             for (std::size_t other = 0; other < on.size(); ++other) {
                 if (on[other]) { trapped.insert(other); }
             }
@@ -482,6 +526,11 @@ private:
     const CharacterData& data_;
     DiagnosticSink& sink_;
     std::vector<CuePlayer> players_;
+    struct Graph {
+        std::vector<std::vector<std::uint16_t>> children;            ///< a node each, in order
+        std::map<std::uint16_t, std::vector<std::uint16_t>> playing; ///< the nodes that play a shared motion
+    };
+    Graph graph_;
     std::vector<bool> reached_;
     std::set<std::string> said_condition_;
 };

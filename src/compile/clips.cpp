@@ -200,11 +200,11 @@ std::uint16_t CompileContext::additive(std::uint16_t clip, std::uint16_t against
 }
 
 void CompileContext::name_events_of(const PreparedClip& clip) {
-    const auto add = [](std::vector<std::string>& names, const std::string& name) {
-        if (std::find(names.begin(), names.end(), name) == names.end()) { names.push_back(name); }
+    const auto add = [](std::vector<std::string>& names, EventIndices& indices, const std::string& name) {
+        if (indices.try_emplace(name, std::uint16_t(names.size())).second) { names.push_back(name); }
     };
-    for (const ClipMark& mark : clip.marks) { add(data->mark_names, mark.name); }
-    for (const ClipSpan& span : clip.spans) { add(data->span_names, span.name); }
+    for (const ClipMark& mark : clip.marks) { add(data->mark_names, mark_indices, mark.name); }
+    for (const ClipSpan& span : clip.spans) { add(data->span_names, span_indices, span.name); }
 }
 
 } // namespace gait::detail

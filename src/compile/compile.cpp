@@ -3,6 +3,7 @@
 #include "clip/additive_clip.hpp"
 #include "clip/sample_clip.hpp"
 #include "compile/check_assets.hpp"
+#include "compile/check_size.hpp"
 #include "compile/feet.hpp"
 #include "compile/layers.hpp"
 #include "compile/mask_weights.hpp"
@@ -31,6 +32,7 @@ public:
     }
 
     Compiled run() {
+        if (!check_size(document_, sink_)) { return {nullptr, sink_.take()}; }
         check_tolerance();
         compile_parameters(context_);
         collect_clips();
@@ -123,8 +125,11 @@ private:
     void check_sizes() {
         const auto check = [&](std::size_t count, std::string_view what) {
             if (count > most_entries) {
-                sink_.error({}, "too-many", fmt::format("{} {} and {} are possible", count, what, most_entries),
-                            std::string(what));
+                sink_.error(
+                    document_.layers.empty() ? Place{} : document_.layers.front().name.place, "too-many",
+                    fmt::format("what is written makes {} {}, and {} are possible; use less of it in fewer places",
+                                count, what, most_entries),
+                    std::string(what));
             }
         };
         check(data_->states.size(), "states");
@@ -190,14 +195,11 @@ private:
         const PreparedClip& prepared = context_.prepared[clip];
         const double seconds = prepared.poses.seconds();
         const auto placed = [&](double at) { return seconds > 0 ? std::clamp(at / seconds, 0.0, 1.0) : 0.0; };
-        const auto index = [](const std::vector<std::string>& names, const std::string& name) {
-            return std::uint16_t(std::find(names.begin(), names.end(), name) - names.begin());
-        };
         for (const ClipMark& mark : prepared.marks) {
-            moments.marks.push_back({index(data_->mark_names, mark.name), placed(mark.at)});
+            moments.marks.push_back({context_.mark_indices.at(mark.name), placed(mark.at)});
         }
         for (const ClipSpan& span : prepared.spans) {
-            moments.spans.push_back({index(data_->span_names, span.name), placed(span.from), placed(span.to)});
+            moments.spans.push_back({context_.span_indices.at(span.name), placed(span.from), placed(span.to)});
         }
         if (context_.wants_footfalls) { moments.footfalls = context_.footfalls(clip); }
         if (!data_->feet.legs.empty()) { moments.downs = context_.downs(clip); }

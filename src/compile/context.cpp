@@ -24,6 +24,34 @@ const std::set<std::string>& reserved_words() {
     return words;
 }
 
+namespace {
+
+/// The scope with arguments of its own, for as long as it lives. Copying it would copy every name it knows.
+class ScopeOf {
+public:
+    ScopeOf(ExpressionScope& scope, const Arguments& arguments)
+        : scope_(scope), arguments_(std::move(scope.arguments)), add_edge_(scope.add_edge),
+          look_at_layer_(scope.look_at_layer) {
+        scope.arguments = arguments_;
+        for (const auto& [name, value] : arguments) { scope.arguments[name] = value.value; }
+    }
+    ~ScopeOf() {
+        scope_.arguments = std::move(arguments_);
+        scope_.add_edge = std::move(add_edge_);
+        scope_.look_at_layer = std::move(look_at_layer_);
+    }
+    ScopeOf(const ScopeOf&) = delete;
+    ScopeOf& operator=(const ScopeOf&) = delete;
+
+private:
+    ExpressionScope& scope_;
+    decltype(ExpressionScope::arguments) arguments_;
+    decltype(ExpressionScope::add_edge) add_edge_;
+    decltype(ExpressionScope::look_at_layer) look_at_layer_;
+};
+
+} // namespace
+
 void CompileContext::error(Place place, std::string code, std::string message, std::string path) {
     const std::string where = place.line > 0 ? fmt::format("{}:{}:{}", place.file, place.line, place.column) : path;
     if (!reported_.insert(where + " " + code + " " + message).second) { return; }
@@ -47,31 +75,28 @@ bool CompileContext::too_many(std::size_t count, const char* what) {
     if (count < most) { return false; }
     const std::vector<Use> none;
     const std::vector<Use> before = std::exchange(uses, none);
-    error({}, "too-many", fmt::format("all uses together make more than {} {}", most, what), what);
+    const Place first = document.layers.empty() ? Place{} : document.layers.front().name.place;
+    error(first, "too-many",
+          fmt::format("all uses together make more than {} {}; use less of it in fewer places", most, what), what);
     uses = before;
     return true;
 }
 
 void CompileContext::unknown(Place place, const std::string& kind, const std::string& name,
                              const std::vector<std::string>& known, std::string path) {
-    DiagnosticSink words(document.files());
-    words.unknown(place, kind, name, known);
-    const Diagnostic& found = words.list().front();
-    error(place, found.code, found.message, std::move(path));
+    auto [code, message] = sink.words_for_unknown(kind, name, known);
+    error(place, std::move(code), std::move(message), std::move(path));
 }
 
 CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateReadings readings,
                                      const Arguments& arguments, const std::string& path) {
-    ExpressionScope own = scope;
-    for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
     const auto at = [&](std::size_t offset) {
         return text.place.line == 0 ? Place{}
                                     : Place{text.place.line, text.place.column + int(offset), text.place.file};
     };
-    own.look_at_layer = [&](std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
+    const ScopeOf within(scope, arguments);
+    scope.look_at_layer = [&](std::size_t layer, const std::string& state, Reading reading, std::size_t offset) {
         const std::string key = ExpressionScope::layer_key(layer, state, reading);
-        // Within one expression too: `own` knows only what others looked at.
-        if (const auto known = scope.layer_slots.find(key); known != scope.layer_slots.end()) { return known->second; }
         HiddenParameter looks{state.empty() ? ParameterSource::layer_reading : ParameterSource::layer_state};
         looks.layer = std::uint8_t(layer);
         looks.state = Text(state, at(offset));
@@ -80,7 +105,7 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
         scope.layer_slots[key] = slot;
         return slot;
     };
-    const ParsedExpression parsed = parse_expression(text.value, own, wanted);
+    const ParsedExpression parsed = parse_expression(text.value, scope, wanted);
     if (parsed.error) {
         error(at(parsed.error->offset), parsed.error->code, parsed.error->message, path);
         return {};
@@ -106,10 +131,11 @@ CodeRange CompileContext::expression(const Text& text, ValueType wanted, StateRe
 }
 
 CodeRange CompileContext::weight(const Text& text, const Arguments& arguments, const std::string& path) {
-    ExpressionScope own = scope;
-    own.add_edge = nullptr; // this parse is only to see what it is
-    for (const auto& [name, value] : arguments) { own.arguments[name] = value.value; }
-    const bool is_flag = !parse_expression(text.value, own, ValueType::flag).error;
+    const bool is_flag = [&] {
+        const ScopeOf within(scope, arguments);
+        scope.add_edge = nullptr; // this parse is only to see what it is
+        return !parse_expression(text.value, scope, ValueType::flag).error;
+    }();
     return expression(text, is_flag ? ValueType::flag : ValueType::number, StateReadings::refused, arguments, path);
 }
 

@@ -18,6 +18,7 @@
 #include <set>
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
@@ -119,6 +120,8 @@ struct CompileContext {
     std::uint16_t additive(std::uint16_t clip, std::uint16_t against);
     /// Every name of a mark or span of what is prepared gets its index.
     void name_events_of(const PreparedClip& clip);
+    using EventIndices = std::unordered_map<std::string, std::uint16_t>;
+    EventIndices mark_indices, span_indices;             ///< into the character's names
     std::vector<std::array<std::uint16_t, 2>> additives; ///< clip, and what it is measured against
 
 private:

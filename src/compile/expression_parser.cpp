@@ -318,7 +318,8 @@ private:
         if (const auto argument = scope_.arguments.find(std::string(name)); argument != scope_.arguments.end()) {
             name = argument->second;
         }
-        const auto found = std::find_if(all.begin(), all.end(), [&](const auto& p) { return p.name == name; });
+        const auto known_slot = scope_.slot_of(name);
+        const auto found = known_slot ? all.begin() + std::ptrdiff_t(*known_slot) : all.end();
         if (found == all.end() && compared_choice_ != nullptr) {
             const std::string near = nearest_name(std::string(name), compared_choice_->values);
             fail(offset,

@@ -59,9 +59,9 @@ std::string StateTree::full_name(std::uint16_t visible) const {
 
 std::optional<StateTree::Target> StateTree::find_in(int machine, const std::string& name) const {
     const Machine& in = machines[std::size_t(machine)];
-    const auto found = std::find(in.names.begin(), in.names.end(), name);
-    if (found == in.names.end()) { return std::nullopt; }
-    const auto index = std::size_t(found - in.names.begin());
+    const auto found = in.by_name.find(name);
+    if (found == in.by_name.end()) { return std::nullopt; }
+    const std::size_t index = found->second;
     if (index >= in.nodes.size()) { return std::nullopt; }
     if (in.nodes[index] != no_index) { return Target{in.nodes[index], nullptr, machine}; }
     return Target{no_index, &in.definition->states[index], machine};

@@ -3,6 +3,8 @@
 
 #include "compile/context.hpp"
 
+#include <unordered_map>
+
 namespace gait::detail {
 
 /// While it lives, findings name the uses of what is being compiled.
@@ -30,8 +32,9 @@ public:
         std::vector<CompileContext::Use> uses;
         int around = -1; ///< the machine that holds it
         std::string path;
-        std::vector<std::string> names;   ///< of its states, as the document lists them
-        std::vector<std::uint16_t> nodes; ///< beside `names`; nothing for a junction
+        std::vector<std::string> names;                       ///< of its states, as the document lists them
+        std::unordered_map<std::string, std::size_t> by_name; ///< where in `names`, the first of doubled ones
+        std::vector<std::uint16_t> nodes;                     ///< beside `names`; nothing for a junction
         std::uint16_t start = 0;
     };
     /// What stands beside a node of the character while it is compiled.

@@ -28,7 +28,7 @@ int StateCompiler::add_machine(const MachineDefinition& definition, const Argume
     machine.path = path;
     for (const StateDefinition& state : definition.states) {
         const std::string& name = state.name.value;
-        if (std::find(machine.names.begin(), machine.names.end(), name) != machine.names.end()) {
+        if (!machine.by_name.try_emplace(name, machine.names.size()).second) {
             context_.error(state.name.place, "doubled-name", fmt::format("two states are called '{}'", name), path);
         }
         if (name.find('.') != std::string::npos) {
@@ -66,19 +66,21 @@ void StateCompiler::find_start(StateTree::Machine& machine) {
                        machine.path);
         return;
     }
-    const auto found = std::find(machine.names.begin(), machine.names.end(), definition.start.value);
-    if (found == machine.names.end()) {
+    const auto found = machine.by_name.find(definition.start.value);
+    if (found == machine.by_name.end()) {
         context_.unknown(definition.start.place, "state", definition.start.value, machine.names, machine.path);
         return;
     }
-    machine.start = machine.nodes[std::size_t(found - machine.names.begin())];
-    if (machine.start == no_index) {
+    machine.start = machine.nodes[found->second];
+    if (machine.start != no_index) { return; }
+    machine.start = 0;
+    // Else it was one state too many.
+    if (!definition.states[found->second].junction.empty()) {
         context_.error(definition.start.place, "wrong-start",
                        fmt::format("'{}' is a junction and a machine starts in a state; start in one of those it "
                                    "leads to",
                                    definition.start.value),
                        machine.path);
-        machine.start = 0;
     }
 }
 

@@ -54,7 +54,7 @@ private:
 
     void check_always(const TransitionDefinition& always, const StateTree::Machine& machine, const std::string& path) {
         for (const Text& name : always.except) {
-            if (std::find(machine.names.begin(), machine.names.end(), name.value) == machine.names.end()) {
+            if (!machine.by_name.contains(name.value)) {
                 context_.unknown(name.place, "state", name.value, machine.names, path);
             }
         }

@@ -124,7 +124,8 @@ std::string format(const Diagnostics& diagnostics) {
 }
 
 std::string nearest_name(const std::string& name, const std::vector<std::string>& known) {
-    if (name.size() > longest_name) { return {}; }
+    constexpr std::size_t most_known = 1000; // of more, nobody has the names in mind
+    if (name.size() > longest_name || known.size() > most_known) { return {}; }
     std::string best;
     std::size_t least = std::numeric_limits<std::size_t>::max();
     for (const std::string& candidate : known) {

@@ -9,7 +9,7 @@ namespace {
 constexpr std::size_t most_findings = 1000;    ///< of a severity; more are counted
 constexpr std::size_t longest_message = 2000;  ///< bytes
 constexpr std::size_t widest_line = 1000;      ///< bytes: of a longer one the part around the place is kept
-constexpr std::size_t most_compared = 500'000; ///< names that slips of the hand are looked for among, all in all
+constexpr std::size_t most_compared = 100'000; ///< names that slips of the hand are looked for among, all in all
 
 bool is_start(char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }
 
@@ -67,8 +67,8 @@ void DiagnosticSink::add(Severity severity, Place place, std::string code, std::
     list_.push_back(std::move(d));
 }
 
-void DiagnosticSink::unknown(Place place, const std::string& kind, const std::string& name,
-                             const std::vector<std::string>& known, std::string path) {
+std::pair<std::string, std::string> DiagnosticSink::words_for_unknown(const std::string& kind, const std::string& name,
+                                                                      const std::vector<std::string>& known) {
     compared_ += known.size();
     const std::string near = compared_ <= most_compared ? nearest_name(name, known) : std::string();
     std::string advice;
@@ -84,7 +84,13 @@ void DiagnosticSink::unknown(Place place, const std::string& kind, const std::st
     }
     std::string code = kind;
     std::replace(code.begin(), code.end(), ' ', '-');
-    error(place, "unknown-" + code, "no " + kind + " '" + name + "'" + advice, std::move(path));
+    return {"unknown-" + code, "no " + kind + " '" + name + "'" + advice};
+}
+
+void DiagnosticSink::unknown(Place place, const std::string& kind, const std::string& name,
+                             const std::vector<std::string>& known, std::string path) {
+    auto [code, message] = words_for_unknown(kind, name, known);
+    error(place, std::move(code), std::move(message), std::move(path));
 }
 
 } // namespace gait::detail

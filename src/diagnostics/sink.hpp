@@ -35,6 +35,10 @@ public:
     [[nodiscard]] Diagnostics take();
     [[nodiscard]] const Diagnostics& list() const { return list_; }
 
+    /// What `unknown` says: its code, and the sentence.
+    [[nodiscard]] std::pair<std::string, std::string>
+    words_for_unknown(const std::string& kind, const std::string& name, const std::vector<std::string>& known);
+
 private:
     std::vector<SourceFile> files_; ///< what `Place::file` counts
     Diagnostics list_;

@@ -623,7 +623,7 @@ bool check_skins(const tinygltf::Model& model, FileProblems& problems) {
 
 } // namespace
 
-ReadBudget::ReadBudget(const tinygltf::Model& model) : left_(2'000'000) {
+ReadBudget::ReadBudget(const tinygltf::Model& model) : left_(8'000'000) {
     // A number takes a byte at least, and times are often shared by all joints.
     for (const tinygltf::Buffer& buffer : model.buffers) { left_ += 2 * buffer.data.size(); }
 }

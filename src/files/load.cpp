@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <new>
 #include <tuple>
+#include <unordered_map>
 
 namespace gait {
 using namespace detail;
@@ -36,6 +37,15 @@ public:
                 result.assets.failed.insert(clip.name.value);
                 continue;
             }
+            // A file's clip is copied for each of the document's that shows it.
+            keys_ += key_count(*source);
+            if (keys_ > most_keys) {
+                sink_.error(clip.name.place, "too-many",
+                            fmt::format("the clips up to '{}' have more than {} keys together; leave some out",
+                                        clip.name.value, most_keys),
+                            "clips." + clip.name.value);
+                break;
+            }
             if (imported == rig_file || rig_file == nullptr) {
                 result.assets.clips.emplace(clip.name.value, *source);
                 continue;
@@ -52,6 +62,17 @@ public:
     }
 
 private:
+    static constexpr std::size_t most_keys = 20'000'000;
+
+    static std::size_t key_count(const ClipSource& clip) {
+        std::size_t count = 0;
+        for (const JointTracks& tracks : clip.tracks) {
+            count += tracks.rotation.times.size() + tracks.translation.times.size() + tracks.scale.times.size();
+        }
+        for (const NumberTrack& track : clip.numbers) { count += track.values.times.size(); }
+        return count;
+    }
+
     const FitDefinition* find_fit(const ClipDefinition& clip) {
         if (clip.fit.empty()) { return nullptr; }
         std::vector<std::string> known;
@@ -89,14 +110,19 @@ private:
 
     const ClipSource* find_clip(const ImportedFile& file, const ClipDefinition& clip, const Text& file_name) {
         const std::string& wanted = clip.animation.empty() ? clip.name.value : clip.animation.value;
-        std::vector<std::string> names;
-        for (const ClipSource& source : file.clips) {
-            if (source.name == wanted) { return &source; }
-            names.push_back(source.name);
+        auto& by_name = by_name_[&file];
+        if (by_name.empty()) {
+            for (const ClipSource& source : file.clips) { by_name.try_emplace(source.name, &source); }
         }
+        if (const auto found = by_name.find(wanted); found != by_name.end()) { return found->second; }
         // A file of one animation, exported on its own, need not be called what the document calls it.
         if (clip.animation.empty() && file.clips.size() == 1 && !clip.file.empty()) { return &file.clips.front(); }
         const Place place = clip.animation.empty() ? clip.name.place : clip.animation.place;
+        std::vector<std::string> names;
+        constexpr std::size_t most_listed = 1000; // each is held against what was written
+        for (const ClipSource& source : file.clips) {
+            if (names.size() < most_listed) { names.push_back(source.name); }
+        }
         const std::string near = nearest_name(wanted, names);
         sink_.error(place, "missing-animation",
                     names.empty()  ? fmt::format("'{}' holds no animation, so clip '{}' cannot be found in it",
@@ -166,9 +192,11 @@ private:
     std::filesystem::path folder_;
     using FileKey = std::pair<std::string, const FitDefinition*>;
     std::map<FileKey, std::optional<ImportedFile>> files_;
+    std::map<const ImportedFile*, std::unordered_map<std::string, const ClipSource*>> by_name_;
     std::set<FileKey> compared_;
     std::set<std::filesystem::path> read_;
     Diagnostics imported_;
+    std::size_t keys_ = 0;
 };
 
 } // namespace

@@ -16,7 +16,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
     fuzz::require(gait::has_errors(compiled.diagnostics) == (compiled.character == nullptr));
     if (compiled.character) {
         gait::Performer performer(compiled.character);
-        support::Choices further(std::uint32_t(size));
+        support::Choices further(static_cast<std::uint32_t>(size));
         fuzz::require(support::play_hard(performer, further, 10, false).empty());
     }
     return 0;

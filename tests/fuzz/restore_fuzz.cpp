@@ -25,7 +25,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
     }
     gait::Performer performer(support::rich_character());
     if (performer.restore(block)) {
-        support::Choices further(std::uint32_t(size));
+        support::Choices further(static_cast<std::uint32_t>(size));
         fuzz::require(support::play_hard(performer, further, 8, false).empty());
     }
     return 0;
