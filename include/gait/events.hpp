@@ -44,6 +44,8 @@ public:
     void add(const Event& event) noexcept;
     /// Puts the events from `first` on in order of time, and at one time in the order of their kinds.
     void sort_from(std::size_t first) noexcept;
+    /// Puts all in order of time; those of one time stay in the order in which they were added.
+    void sort_by_time() noexcept;
 
 private:
     std::vector<Event> events_;

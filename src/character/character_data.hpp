@@ -129,6 +129,7 @@ struct CompiledLayer {
     bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
     std::uint16_t in_step_with = no_index; ///< a layer below, whose shared phase its own follows
     bool gives_step = false;               ///< some layer follows its shared phase
+    std::uint8_t step_group = 0;           ///< the lowest layer of those that keep in step with one another
     LayerNeeds needs;
 };
 

@@ -165,7 +165,8 @@ using SlotSet = std::uint64_t;
 
 /// What a layer is doing.
 struct LayerHeader {
-    double phase = 0; ///< shared by the layer's synced motions
+    double phase = 0;        ///< shared by the layer's synced motions
+    std::uint64_t draws = 0; ///< random numbers it has drawn so far
     std::uint32_t phase_loops = 0;
     std::uint8_t instance_count = 0;
     std::uint8_t offset_active = 0;
@@ -203,8 +204,7 @@ struct PerformerHeader {
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
     std::uint8_t signals_live = 0;        ///< some signal was sent, and not all of it is over
     std::array<std::uint8_t, 3> spare{};
-    SlotSet moved = 0;       ///< values that changed since the layers last decided and computed their weights
-    std::uint64_t draws = 0; ///< random numbers drawn so far
+    SlotSet moved = 0; ///< values that changed since the layers last decided and computed their weights
     Faults faults;
     double since_planted = 0; ///< seconds
     BodyStep travel;          ///< of the last step, in the frame in which it began

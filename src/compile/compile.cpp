@@ -232,6 +232,10 @@ private:
         for (const std::uint16_t p : context_.blend_parameters) {
             if (!document_.parameters[p].smooth) { data.parameters[p].smooth = float(default_blend_smoothing); }
         }
+        for (std::size_t l = 0; l < data.layers.size(); ++l) {
+            const std::uint16_t with = data.layers[l].in_step_with; // a layer below
+            data.layers[l].step_group = with == no_index ? std::uint8_t(l) : data.layers[with].step_group;
+        }
         for (std::size_t c = 0; c < context_.prepared.size(); ++c) {
             data.clips.push_back(sampled(context_.prepared[c], *context_.clip_definitions[c]));
             data.clip_events.push_back(clip_events_of(std::uint16_t(c)));

@@ -22,7 +22,7 @@ public:
         if (node.definition == nullptr) { return; }
         const StateTree::Machine& machine = tree_.machines[std::size_t(node.machine)];
         const UsesOf here(context_, machine.uses);
-        const auto first = std::uint16_t(data_.transitions.size());
+        first_ = data_.transitions.size();
         // What leaves from every state stands before each state's own: a frame walks one list.
         for (std::size_t t = 0; t < machine.definition->always.size(); ++t) {
             const TransitionDefinition& always = machine.definition->always[t];
@@ -35,8 +35,8 @@ public:
         for (std::size_t t = 0; t < node.definition->go.size(); ++t) {
             compile_transition(node.definition->go[t], index, Kind::own, fmt::format("{}.go[{}]", node.path, t));
         }
-        data_.states[index].transitions.first = first;
-        data_.states[index].transitions.count = std::uint16_t(data_.transitions.size() - first);
+        data_.states[index].transitions.first = std::uint16_t(first_);
+        data_.states[index].transitions.count = std::uint16_t(data_.transitions.size() - first_);
     }
 
 private:
@@ -102,7 +102,8 @@ private:
         Draft draft;
         draft.compiled = compile_conditions(definition, machine, path);
         draft.compiled.not_again = kind == Kind::always && !definition.again;
-        draft.compiled.draws_as = std::uint16_t(data_.transitions.size());
+        // Within its state, so that no other layer has a say in what is drawn.
+        draft.compiled.draws_as = std::uint16_t(data_.transitions.size() - first_);
         compile_look(definition, machine, draft, path);
         draft.info.from = data_.states[owner].visible;
         draft.info.condition = words_substituted(definition.when.value, tree_.machines[std::size_t(machine)].arguments);
@@ -316,6 +317,7 @@ private:
     CompileContext& context_;
     StateTree& tree_;
     CharacterData& data_;
+    std::size_t first_ = 0; ///< transition of the state that is being compiled
 };
 
 } // namespace

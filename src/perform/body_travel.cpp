@@ -18,8 +18,9 @@ double root_part(const CharacterData& data, const PerformerBlock& block, const I
 
 } // namespace
 
-ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double dt,
+ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, TimeAhead time,
                            PhaseStep phase) {
+    const double dt = time.dt;
     const LayerHeader& layer = block.layer();
     const auto shares = instance_shares(layer, what);
     ClipTravel sum;
@@ -44,13 +45,17 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
             const TravelPath& travel = data.clips[leaf.clip].travel;
             if (!travel.travels || leaf.additive != no_index) { continue; }
             const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
-            double from = playhead.position, to = from + dt * own_speed(instance, leaf, playhead);
+            const double speed = own_speed(instance, leaf, playhead);
+            double from = playhead.position + time.begin * speed, to = from + dt * speed;
             if (follows_phase(instance, leaf)) {
                 const PhaseWarp& warp = data.motions.warp_of(leaf);
                 from = warp.place(phase.from);
                 to = warp.place(phase.to);
             }
-            if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
+            if (!leaf.loops) {
+                from = std::clamp(from, 0.0, 1.0);
+                to = std::clamp(to, 0.0, 1.0);
+            }
             const BodyStep own = travel_between(travel, from, to);
             sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
                          sum.twist.yaw + weight * own.yaw};
@@ -60,11 +65,11 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
     return sum;
 }
 
-BodyStep offset_travel(const LayerHeader& layer, double dt) {
+BodyStep offset_travel(const LayerHeader& layer, TimeAhead time) {
     if (layer.offset_active == 0) { return {}; }
     // Simpson's rule over the part of the step in which it still decays.
-    const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed;
-    const double to = std::min(from + dt, seconds);
+    const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed + time.begin;
+    const double to = std::min(from + time.dt, seconds);
     if (!(to > from)) { return {}; }
     const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
     const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
@@ -74,7 +79,7 @@ BodyStep offset_travel(const LayerHeader& layer, double dt) {
 BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const double strides = strides_of(block.layer());
     const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
-    return scaled(travel_of_clips(data, block, what, velocity_step, phase).twist, 1 / velocity_step);
+    return scaled(travel_of_clips(data, block, what, {0, velocity_step}, phase).twist, 1 / velocity_step);
 }
 
 } // namespace gait::detail

@@ -9,7 +9,13 @@ namespace gait::detail {
 /// The step over which a velocity is measured by difference, seconds.
 inline constexpr double velocity_step = 1.0 / 2048;
 
-/// How the body moves over the next `dt` seconds as the playing clips have it: a twist over that time, weighted as the
+/// Some time from now on, seconds.
+struct TimeAhead {
+    double begin = 0; ///< until it begins
+    double dt = 0;    ///< that it lasts
+};
+
+/// How the body moves in a stretch of time as the playing clips have it: a twist over that time, weighted as the
 /// pose is, in the clips' own size; and the weight of the instances whose clips may move it. `phase` is what of the
 /// shared phase goes by in that time.
 struct ClipTravel {
@@ -18,10 +24,10 @@ struct ClipTravel {
     double claim = 0; ///< the part of the body's way that is the layer's to say, 0 to 1: of the lowest all
 };
 [[nodiscard]] ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
-                                         double dt, PhaseStep phase);
+                                         TimeAhead time, PhaseStep phase);
 
-/// What an earlier motion's velocity adds over the next `dt` seconds, as the inertial offset decays.
-[[nodiscard]] BodyStep offset_travel(const LayerHeader& layer, double dt);
+/// What an earlier motion's velocity adds in that time, as the inertial offset decays.
+[[nodiscard]] BodyStep offset_travel(const LayerHeader& layer, TimeAhead time);
 
 /// The velocity that these instances give the body now, a second.
 [[nodiscard]] BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);

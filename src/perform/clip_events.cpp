@@ -50,8 +50,8 @@ public:
         Evaluation then;
         then.shift = after;
         const float share = instance_shares(frame_.layer, then)[played_.instance];
-        frame_.events->add({frame_.header.time + after, moment.kind, moment.what, frame_.state_of(instance).visible,
-                            leaf_->clip, share * played_.playhead->weight});
+        frame_.events->add({frame_.header.time + frame_.gone + after, moment.kind, moment.what,
+                            frame_.state_of(instance).visible, leaf_->clip, share * played_.playhead->weight});
     }
 
 private:
@@ -130,7 +130,7 @@ void end_clip_events(Frame& frame, std::size_t instance) {
 
 void say(Frame& frame, EventKind kind, std::uint16_t state, double after) {
     if (frame.events == nullptr) { return; }
-    frame.events->add({frame.header.time + after, kind, no_index, state, no_index, 1});
+    frame.events->add({frame.header.time + frame.gone + after, kind, no_index, state, no_index, 1});
 }
 
 } // namespace gait::detail

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <new>
+#include <span>
 #include <tuple>
+#include <utility>
 
 namespace gait {
 
@@ -12,24 +14,35 @@ void EventList::add(const Event& event) noexcept {
     } catch (const std::bad_alloc&) { ++lost_; }
 }
 
-void EventList::sort_from(std::size_t first) noexcept {
+namespace {
+
+/// Sorts without allocating, as a stable sort of the library would. By insertion, as long as they are few; of many,
+/// those that `before` leaves alike are told apart by all they say, so that their order does not hang on the sort.
+template <typename Before> void sort(std::span<Event> events, Before before) {
     constexpr std::size_t few = 64;
-    if (events_.size() > first + few) {
-        // Those at one instant are told apart by all they say, so that their order does not hang on the sort.
+    if (events.size() > few) {
         const auto key = [](const Event& e) { return std::tuple(e.time, e.kind, e.what, e.state, e.clip, e.weight); };
-        return std::sort(events_.begin() + std::ptrdiff_t(first), events_.end(),
-                         [&](const Event& a, const Event& b) { return key(a) < key(b); });
+        return std::sort(events.begin(), events.end(), [&](const Event& a, const Event& b) {
+            return before(a, b) || (!before(b, a) && key(a) < key(b));
+        });
     }
-    // By insertion: they are few, and a stable sort of the library would allocate.
-    for (std::size_t i = first + 1; i < events_.size(); ++i) {
-        const Event event = events_[i];
+    for (std::size_t i = 1; i < events.size(); ++i) {
+        const Event event = events[i];
         std::size_t at = i;
-        const auto before = [&](const Event& other) {
-            return event.time < other.time || (event.time == other.time && event.kind < other.kind);
-        };
-        for (; at > first && before(events_[at - 1]); --at) { events_[at] = events_[at - 1]; }
-        events_[at] = event;
+        for (; at > 0 && before(event, events[at - 1]); --at) { events[at] = events[at - 1]; }
+        events[at] = event;
     }
+}
+
+} // namespace
+
+void EventList::sort_from(std::size_t first) noexcept {
+    sort(std::span(events_).subspan(first),
+         [](const Event& a, const Event& b) { return std::pair(a.time, a.kind) < std::pair(b.time, b.kind); });
+}
+
+void EventList::sort_by_time() noexcept {
+    sort(std::span(events_), [](const Event& a, const Event& b) { return a.time < b.time; });
 }
 
 } // namespace gait

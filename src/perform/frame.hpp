@@ -19,19 +19,23 @@ class Layers;
 struct Frame {
     Frame(const CharacterData& character, const PerformerBlock& performer, EventList* list = nullptr)
         : data(character), block(performer), header(performer.header()), layer(performer.layer()),
-          compiled(character.layers[performer.layer_index()]), events(list) {}
+          compiled(character.layers[performer.layer_index()]), events(list), step_events(list) {}
 
     const CharacterData& data;
     PerformerBlock block; ///< seen as the layer's own
     PerformerHeader& header;
     LayerHeader& layer;
     const CompiledLayer& compiled; ///< what it was compiled to
-    EventList* events;             ///< null when no list was given
+    EventList* events;             ///< null when no list was given, or the layer does not count
+    EventList* step_events;        ///< null when no list was given
     bool in_step = false;          ///< inside `advance`, where what happens is told
     bool leading = false;          ///< it is sending another layer somewhere
     bool led = false;   ///< another layer has led it somewhere at this instant: it takes no transition before the next
     bool asked = false; ///< all its transitions were evaluated since it was entered, and none was due
     Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
+    double gone = 0;          ///< seconds of the step that it has passed: layers pass by their own instants alone
+    double left = 0;          ///< and that it has not
+    int splits = 0;           ///< instants of its own in this step
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;
@@ -48,6 +52,8 @@ struct Frame {
     return {frame.block.smoothed(), frame.block.raw(), {}};
 }
 
+class Step;
+
 /// All layers of a performer in the middle of a step.
 class Layers {
 public:
@@ -62,6 +68,10 @@ public:
     /// Whether some layer passed a mark or was led since the last decision.
     [[nodiscard]] bool decision_requested() const { return decision_requested_; }
     void request_decision(bool decision_requested) { decision_requested_ = decision_requested; }
+    /// The step they are in; null outside of one.
+    void begin(Step* step) { step_ = step; }
+    /// Brings a layer that another one sends somewhere up to where that one is in the step.
+    void catch_up(Frame& frame, const Frame& with);
     template <typename Visit> void each(Visit visit) {
         Frame* frame = &frames_[0];
         for (const Frame* end = frame + count_; frame != end; ++frame) { visit(*frame); }
@@ -70,6 +80,7 @@ public:
 private:
     std::size_t count_;
     bool decision_requested_ = false;
+    Step* step_ = nullptr; ///< null outside of one
     InplaceArray<Frame, most_layers> frames_;
 };
 

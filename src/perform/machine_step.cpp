@@ -88,11 +88,17 @@ StateReadings readings_for(const Frame& frame, std::size_t level, const Compiled
     return readings;
 }
 
+/// Whether a signal waits for this layer. It ages as the step does, and the layer may be in the middle of that.
+bool is_pending(const Frame& frame, std::uint16_t signal) {
+    const SentSignal& sent = frame.block.signals()[signal];
+    const bool over = sent.offered != 0 && sent.age + frame.gone > frame.data.signals[signal].keep + instant;
+    return ((sent.pending >> frame.block.layer_index()) & 1U) != 0 && !over;
+}
+
 bool is_signalled(const Frame& frame, const CompiledTransition& transition) {
     if (transition.signal == no_index) { return true; }
     const SentSignal& sent = frame.block.signals()[transition.signal];
-    const bool there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
-    return there && (sent.began_wait != 0 || !(sent.wait_left > instant));
+    return is_pending(frame, transition.signal) && (sent.began_wait != 0 || !(sent.wait_left - frame.gone > instant));
 }
 
 bool has_passed(const Frame& frame, const CompiledTransition& transition) {
@@ -169,7 +175,7 @@ void record(Frame& frame, std::uint16_t transition) {
     PerformerHeader& header = frame.header;
     if (transition == no_index || header.record_count >= most_records) { return; }
     const std::uint16_t active = frame.data.states[frame.active().state].visible;
-    header.records[header.record_count] = {header.time, transition, active, 0};
+    header.records[header.record_count] = {header.time + frame.gone, transition, active, 0};
     ++header.record_count;
 }
 
@@ -239,6 +245,7 @@ void lead_others(Frame& frame, std::size_t from_level) {
             other.led = true;
             frame.others->request_decision(true);
             if (is_on_path(other.layer, frame.data.states[lead.target], lead.target)) { continue; }
+            frame.others->catch_up(other, frame);
             Entrance entrance;
             entrance.by = lead.record;
             entrance.fade = lead.fade;
@@ -333,7 +340,7 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
     add_nodes_inside(frame, target, path);
     keep_unchanged(frame, target, path);
     for (std::size_t l = path.unchanged; l < path.fresh_end; ++l) {
-        path.nodes[l].draw = std::uint32_t(next_draw(frame.header));
+        path.nodes[l].draw = std::uint32_t(next_draw(frame));
     }
     layer.unchanged_depth = std::min<std::uint8_t>(layer.unchanged_depth, std::uint8_t(path.unchanged));
     layer.path = path.nodes;
@@ -384,8 +391,8 @@ TransitionStatus status_of(const Frame& frame, std::size_t level, const Compiled
     standing.fade = frame.data.fade_seconds(transition, standing.inputs);
     if (transition.signal != no_index) {
         const SentSignal& sent = frame.block.signals()[transition.signal];
-        standing.signal_there = ((sent.pending >> frame.block.layer_index()) & 1U) != 0;
-        standing.signal_waits = sent.began_wait == 0 && sent.wait_left > instant;
+        standing.signal_there = is_pending(frame, transition.signal);
+        standing.signal_waits = sent.began_wait == 0 && sent.wait_left - frame.gone > instant;
     }
     standing.mark_passed = has_passed(frame, transition);
     standing.inside_span = is_inside(frame, transition);
@@ -410,7 +417,7 @@ void decide(Frame& frame) {
         if (transition.signal != no_index) {
             SentSignal& sent = frame.block.signals()[transition.signal];
             sent.pending = std::uint16_t(sent.pending & ~(1U << frame.block.layer_index()));
-            if (sent.began_wait == 0) { sent.wait_left = frame.data.signals[transition.signal].wait; }
+            if (sent.began_wait == 0) { sent.wait_left = frame.data.signals[transition.signal].wait + frame.gone; }
             sent.began_wait = 1;
         }
         for (std::size_t level = 0; level < layer.depth; ++level) {
@@ -446,6 +453,7 @@ void yield_to_others(Frame& frame) {
             !rules_now(frame, forbid)) {
             continue;
         }
+        frame.others->catch_up(frame, (*frame.others)[frame.data.states[forbid.rules].layer]);
         Entrance entrance;
         entrance.by = forbid.record;
         entrance.fade = forbid.fade;
@@ -482,7 +490,7 @@ double seconds_to_decision(const Frame& frame) {
             }
             if (transition.signal != no_index && frame.block.signals()[transition.signal].pending != 0 &&
                 frame.block.signals()[transition.signal].began_wait == 0) {
-                consider(frame.block.signals()[transition.signal].wait_left);
+                consider(frame.block.signals()[transition.signal].wait_left - frame.gone);
             }
             for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
                 const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];

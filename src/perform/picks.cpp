@@ -15,7 +15,7 @@ void start_entry(Frame& frame, const CompiledPick& pick, Deal& deal) {
     const CompiledPickEntry& entry = pick.entries[deal.current];
     const int more = entry.greatest_loops - entry.least_loops;
     deal.loops = std::uint32_t(entry.least_loops);
-    if (more > 0) { deal.loops += std::uint32_t(next_draw(frame.header) % std::uint64_t(more + 1)); }
+    if (more > 0) { deal.loops += std::uint32_t(next_draw(frame) % std::uint64_t(more + 1)); }
 }
 
 std::uint16_t draw_by_share(Frame& frame, const CompiledPick& pick, std::uint64_t left_out) {
@@ -23,7 +23,7 @@ std::uint16_t draw_by_share(Frame& frame, const CompiledPick& pick, std::uint64_
     for (std::size_t e = 0; e < pick.count(); ++e) {
         if (((left_out >> e) & 1U) == 0) { total += pick.entries[e].share; }
     }
-    double at = unit(next_draw(frame.header)) * total;
+    double at = unit(next_draw(frame)) * total;
     std::uint16_t last = 0;
     for (std::size_t e = 0; e < pick.count(); ++e) {
         if (((left_out >> e) & 1U) != 0) { continue; }
@@ -83,7 +83,11 @@ std::uint64_t mixed(std::uint64_t x) {
     return x ^ (x >> 31U);
 }
 
-std::uint64_t next_draw(PerformerHeader& header) { return mixed(header.seed ^ mixed(header.draws++)); }
+std::uint64_t next_draw(Frame& frame) {
+    // Each layer has its own row of numbers, so that none hangs on what others draw.
+    const std::uint64_t row = std::uint64_t{frame.block.layer_index()} << 56U;
+    return mixed(frame.header.seed ^ mixed(row | frame.layer.draws++));
+}
 
 double unit(std::uint64_t bits) { return double(bits >> 11U) * 0x1p-53; }
 

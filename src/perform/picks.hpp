@@ -9,7 +9,7 @@ namespace gait::detail {
 [[nodiscard]] std::uint64_t mixed(std::uint64_t x);
 
 /// The performer's next random bits.
-[[nodiscard]] std::uint64_t next_draw(PerformerHeader& header);
+[[nodiscard]] std::uint64_t next_draw(Frame& frame);
 
 /// As a number, 0 up to but not including 1.
 [[nodiscard]] double unit(std::uint64_t bits);

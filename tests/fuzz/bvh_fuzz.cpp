@@ -1,15 +1,7 @@
 #include "fuzz.hpp"
 
-#include <unistd.h>
-
-#include <filesystem>
-#include <fstream>
-
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
-    static const std::filesystem::path path =
-        std::filesystem::temp_directory_path() / ("gait-fuzz-" + std::to_string(::getpid()) + ".bvh");
-    std::ofstream(path, std::ios::binary) << fuzz::text(bytes, size);
-    const gait::ImportResult result = gait::import_bvh(path);
+    const gait::ImportResult result = gait::import_bvh(fuzz::file("fuzz.bvh", bytes, size));
     fuzz::require(result.file.has_value() != gait::has_errors(result.diagnostics));
     (void)gait::format(result.diagnostics);
     if (!result.file) { return 0; }

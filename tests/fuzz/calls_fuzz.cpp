@@ -6,6 +6,6 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t siz
     static const gait::Performer fresh(support::rich_character());
     gait::Performer performer = fresh;
     support::Choices choices({bytes, size});
-    fuzz::require(support::play_hard(performer, choices, 200, true).empty());
+    fuzz::require(support::play_hard(performer, choices, 24, true).empty());
     return 0;
 }

@@ -4,7 +4,18 @@
 #include "machine_support.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
-    static const gait::Assets assets = support::machine_assets();
+    // A few keys of each clip say as much here as all of them.
+    static const gait::Assets assets = [] {
+        gait::Assets made = support::machine_assets();
+        for (auto& [name, clip] : made.clips) {
+            for (gait::JointTracks& tracks : clip.tracks) {
+                auto& [interpolation, times, values] = tracks.rotation;
+                times = {times.front(), times[times.size() / 2], times.back()};
+                values = {values.front(), values[values.size() / 2], values.back()};
+            }
+        }
+        return made;
+    }();
     gait::Document document = support::rich_document();
     std::vector<double*> numbers;
     support::NumberWalk([&](double& number) { numbers.push_back(&number); }).document(document);

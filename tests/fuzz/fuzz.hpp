@@ -6,13 +6,33 @@
 #include <cmath>
 #include <cstdint>
 #include <cstdlib>
+#include <filesystem>
+#include <fstream>
 #include <string>
+#include <unistd.h>
 #include <vector>
 
 namespace fuzz {
 
 inline std::string text(const std::uint8_t* bytes, std::size_t size) {
     return size == 0 ? std::string() : std::string(reinterpret_cast<const char*>(bytes), size);
+}
+
+/// A file of these bytes, in memory where there is such a place. It is made anew: to cut one short and write it again
+/// waits for the disk.
+inline std::filesystem::path file(const std::string& name, const std::uint8_t* bytes, std::size_t size) {
+    static const std::filesystem::path* const folder = [] {
+        const std::filesystem::path memory = "/dev/shm";
+        const auto here = std::filesystem::is_directory(memory) ? memory : std::filesystem::temp_directory_path();
+        const auto* made = new std::filesystem::path(here / ("gait-fuzz-" + std::to_string(::getpid())));
+        std::filesystem::create_directories(*made);
+        return made;
+    }();
+    static const bool removed_at_the_end = std::atexit([] { std::filesystem::remove_all(*folder); }) == 0;
+    (void)removed_at_the_end;
+    std::filesystem::remove(*folder / name);
+    std::ofstream(*folder / name, std::ios::binary) << text(bytes, size);
+    return *folder / name;
 }
 
 /// A rig of a trunk and two legs, and clips by the names that the corpus uses.
@@ -38,11 +58,11 @@ inline const gait::Assets& assets() {
         for (const char* name : {"stand", "stroll", "trot", "run"}) {
             gait::ClipSource clip;
             clip.name = name;
-            clip.seconds = 0.5;
+            clip.seconds = 0.1; // what measures a clip takes longer over a longer one
             clip.keys = 2;
             clip.joints = {"spine"};
             clip.tracks.resize(1);
-            clip.tracks[0].rotation.times = {0, 0.5};
+            clip.tracks[0].rotation.times = {0, 0.1};
             clip.tracks[0].rotation.values = {{0, 0, 0, 1}, {0, 0, 0, 1}};
             result.clips.emplace(name, clip);
         }

@@ -95,6 +95,89 @@ TEST_CASE("masked joints follow their layer, and all others are as without it to
     }
 }
 
+TEST_CASE("whatever the layers above do, the joints outside their masks are as without them, to the last bit",
+          "[long]") {
+    // Below: picks, chance, signals that wait and are kept, thresholds, edges, and a condition that is looked at every
+    // step. Above: layers that come and go, lead one another, and one-shots; and nothing of theirs in step with it.
+    const std::string inputs =
+        "parameters:\n  busy: {kind: flag}\n  fast: {kind: flag}\n  much: {kind: number, range: [0, 1]}\n"
+        "  turned: {kind: number, smooth: 0.3, range: [0, 1]}\n  tap: {kind: signal, keep: 0.4}\n"
+        "  held: {kind: flag, flips_on: tap}\n  most: {kind: number, greatest: turned, clear: rises(busy)}\n"
+        "masks:\n  upper: {from: joint_3}\n  top: {from: joint_5}\n";
+    const std::string below = "layers:\n  - name: legs\n    machine:\n      start: still\n      states:\n"
+                              "        still:\n          play: {pick: {order: random, of: [{play: sway, share: 2}, "
+                              "{play: step, loops: [1, 3]}, act]}}\n"
+                              "          go:\n            - {to: going, when: fast, fade: 0.3}\n"
+                              "            - {to: turning, after: [0.4, 1.7], fade: 0.2, style: inertial}\n"
+                              "        going:\n          play: {blend: turned, points: {0: step, 1: sway}}\n"
+                              "          go:\n            - {to: hopping, signal: tap, fade: 0.1}\n"
+                              "            - {to: still, when: \"not fast and state.phase > 0.3\", fade: 0.3}\n"
+                              "        turning: {play: {mix: [low, {play: nod, weight: most}]}, go: [{to: hopping, "
+                              "signal: tap, after: 0.2, fade: "
+                              "0.15}, {to: still, when: \"state.elapsed > 0.35 and held\"}, {to: going, after: 0.9, "
+                              "fade: 0.25, style: frozen}]}\n"
+                              "        hopping: {play: act, go: [{to: still, at: end, fade: 0.2}]}\n";
+    const std::string above =
+        "  - name: arms\n    mask: upper\n    weight: much\n    fade: 0.3\n    machine:\n      start: free\n      "
+        "states:\n"
+        "        free: {play: nothing, go: [{to: holding, when: busy, fade: 0.4}, {to: acting, after: [0.1, 0.6], "
+        "fade: 0.1}]}\n"
+        "        acting: {play: {pick: {order: random, of: [act, {play: high, loops: [1, 2]}]}}, go: [{to: free, "
+        "after: 0.8, fade: 0.1}]}\n"
+        "        holding: {play: high, leads: {layer: head, to: up}, go: [{to: free, when: not busy, fade: 0.33}]}\n"
+        "  - name: head\n    mask: top\n    machine:\n      start: down\n      states:\n"
+        "        down: {play: nothing, go: [{to: up, signal: tap, fade: 0.2}]}\n"
+        "        up: {play: act, go: [{to: down, at: end, fade: 0.17}]}\n"
+        "one_shots:\n  greet: {play: act, mask: upper, fade: [0.1, 0.2], wait: 0.2}\n"
+        "  point: {play: act, mask: top, fade: [0.07, 0.13], again: restart}\n";
+    const auto with = make(inputs + below + above), without = make(inputs + below);
+    Performer a(with), b(without);
+    std::mt19937 random(17);
+    const auto one_in = [&](unsigned n) { return random() % n == 0; };
+    std::size_t led = 0, shots = 0, taps = 0;
+    constexpr int frames = 200'000;
+    std::vector<Transform> pa(joints), pb(joints);
+    for (int i = 0; i < frames; ++i) {
+        if (i % 5000 == 0) {
+            a.set_seed(random());
+            b.set_seed(a.seed());
+        }
+        for (const char* flag : {"busy", "fast"}) {
+            if (!one_in(40)) { continue; }
+            const bool value = one_in(2);
+            a.set(flag, value);
+            b.set(flag, value);
+        }
+        for (const char* number : {"much", "turned"}) {
+            if (!one_in(30)) { continue; }
+            const float value = float(random() % 1000) / 999;
+            a.set(number, value);
+            b.set(number, value);
+        }
+        if (one_in(60)) {
+            a.send("tap");
+            b.send("tap");
+            ++taps;
+        }
+        if (one_in(50)) { shots += a.play_once(one_in(2) ? "greet" : "point") ? 1 : 0; }
+        if (one_in(400)) { a.stop_once(with->one_shot("greet"), 0.1); }
+        const double dt = one_in(50) ? 0 : double(1 + random() % 100) / 1000;
+        a.advance(dt);
+        b.advance(dt);
+        led += a.state_name(1) == "holding" && a.state_name(2) == "up" ? 1 : 0;
+        a.pose(pa);
+        b.pose(pb);
+        if (std::memcmp(pa.data(), pb.data(), 3 * sizeof(Transform)) != 0 || a.state_name() != b.state_name() ||
+            a.time() != b.time()) {
+            CAPTURE(i, a.time(), a.state_name(), b.state_name());
+            FAIL("they differ");
+        }
+    }
+    CHECK(led > 1000);
+    CHECK(shots > 1000);
+    CHECK(taps > 1000);
+}
+
 TEST_CASE("a ramp mixes joint by joint, and a weight fades, is nothing at zero and all at one") {
     const auto character =
         make(std::string(two) +

@@ -1,0 +1,268 @@
+#include "perform/step.hpp"
+
+#include "perform/body_travel.hpp"
+#include "perform/clip_events.hpp"
+#include "perform/input_step.hpp"
+#include "perform/machine_step.hpp"
+#include "perform/playheads.hpp"
+#include "perform/shared_phase.hpp"
+#include "perform/weights.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait::detail {
+namespace {
+
+void come_round(double& position, std::uint32_t& loops) {
+    if (position >= 0 && position < 1) { return; }
+    const double whole = std::floor(position);
+    position -= whole;
+    loops += std::uint32_t(std::int64_t(whole));
+}
+
+/// Adds what the playing clips of a layer have of some time to what those below have.
+void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) {
+    Evaluation middle;
+    middle.shift = time.begin + time.dt / 2; // the shares of its middle, so that long steps and short ones agree
+    const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, time, phase);
+    const BodyStep left_behind = offset_travel(frame.layer, time);
+    const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;
+    const auto mixed = [&](double below, double above, double left) {
+        return rest * below + frame.layer.weight.value * above + weight * left;
+    };
+    sum.twist = {mixed(sum.twist.x, own.twist.x, left_behind.x), mixed(sum.twist.y, own.twist.y, left_behind.y),
+                 mixed(sum.twist.z, own.twist.z, left_behind.z), mixed(sum.twist.yaw, own.twist.yaw, left_behind.yaw)};
+    sum.share = rest * sum.share + frame.layer.weight.value * own.share;
+}
+
+/// What of the shared phase goes by in a time that the layer has not passed yet.
+PhaseStep phase_in(const Frame& frame, TimeAhead time) {
+    const PhaseClock clock(frame.data, frame.block, time.begin + time.dt / 2);
+    const double strides = strides_of(frame.layer);
+    return {clock.after(strides, time.begin), clock.after(strides, time.begin + time.dt)};
+}
+
+/// Plays a clip of an instance on, by itself or by the phase, and says what it passes.
+void pass_clip(Frame& frame, std::size_t index, const Leaf& leaf, Playhead& playhead, const SharedStep& shared,
+               double dt) {
+    const Instance& instance = frame.layer.instances[index];
+    if (follows_phase(instance, leaf)) {
+        if (!leaf.has_events) { return; }
+        const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
+        Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
+        played.clock = shared.clock;
+        played.strides = shared.step.from;
+        return pass_clip_events(frame, played);
+    }
+    const double step = dt * own_speed(instance, leaf, playhead);
+    if (step == 0) { return; }
+    double to = playhead.position + step;
+    if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
+    if (leaf.has_events) {
+        pass_clip_events(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
+    }
+    playhead.position = to;
+    if (leaf.loops) { come_round(playhead.position, playhead.loops); }
+}
+
+/// Says that the active state's motion has ended, `end` seconds from now, and with it the machines it is the last of.
+void finish(Frame& frame, double end) {
+    Instance& active = frame.active();
+    const auto leaves = frame.data.motions.leaves_of(frame.motion_of(active));
+    if (std::all_of(leaves.begin(), leaves.end(), [](const Leaf& l) { return !(l.rate > 0); })) { return; }
+    active.finished = 1;
+    std::uint16_t said = no_index;
+    for (std::uint16_t node = active.state; node != no_index; node = frame.data.states[node].parent) {
+        const CompiledState& state = frame.data.states[node];
+        if (state.visible != said) { say(frame, EventKind::finished, state.visible, end); }
+        said = state.visible;
+        if (!state.final) { break; }
+    }
+}
+
+/// The clips of a layer go on.
+void pass_clips(Frame& frame, const SharedStep& shared, double dt) {
+    LayerHeader& layer = frame.layer;
+    const bool may_finish = frame.active().finished == 0 && !frame.state_of(frame.active()).facts.endless;
+    const double end = may_finish ? seconds_left(frame.data, frame.block, frame.active()) : 0;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        const CompiledState& state = frame.state_of(instance);
+        if (instance.timing == Timing::shared && state.facts.only_phase) { continue; }
+        const Leaf* leaves = frame.data.leaves_of(state);
+        for (Playhead& playhead : frame.block.playing(instance)) {
+            pass_clip(frame, i, leaves[playhead.leaf], playhead, shared, dt);
+        }
+    }
+    if (may_finish && end <= dt + instant) { finish(frame, std::min(end, dt)); }
+}
+
+/// Its fades and its offset move, and what has been faded over is forgotten.
+void age_layer(Frame& frame, double dt) {
+    LayerHeader& layer = frame.layer;
+    for (std::size_t i = 0; i < layer.instance_count; ++i) { layer.instances[i].elapsed += dt; }
+    for (std::size_t level = 0; level < layer.depth; ++level) { layer.path[level].elapsed += dt; }
+    layer.seconds_until_decision -= dt;
+    if (layer.offset_active != 0) {
+        layer.offset_elapsed += dt;
+        if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
+    }
+    if (layer.instance_count > 1) { drop_faded(frame); }
+    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { SharedPhase(frame).go_alone(); }
+}
+
+} // namespace
+
+Step::Step(Layers& layers, double dt)
+    : layers_(layers), header_(layers[0].header), events_(layers[0].step_events), dt_(dt),
+      all_(LayerSet((std::uint64_t{1} << layers.size()) - 1)) {
+    layers.each([&](Frame& frame) { frame.left = dt; });
+    layers.begin(this);
+}
+
+Step::~Step() { layers_.begin(nullptr); }
+
+LayerSet Step::in_step_with(std::size_t layer) const {
+    LayerSet all = 0;
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        if (layers_[l].compiled.step_group == layers_[layer].compiled.step_group) { all |= LayerSet{1} << l; }
+    }
+    return all;
+}
+
+Step::Passing Step::next() {
+    Passing next;
+    std::array<double, most_layers> due; // NOLINT: as many as there are layers
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        Frame& frame = layers_[l];
+        due[l] = seconds_to_decision_within(frame, frame.left);
+        // What is due at the step's end is of this step, whatever a sum of frames makes of its last bit.
+        if (due[l] > frame.left + instant) { due[l] = never; }
+        if (due[l] < never && frame.splits == most_splits) {
+            due[l] = never;
+            header_.faults.cut_chains += cut_ ? 0 : 1;
+            cut_ = true;
+        }
+        next.until = std::min(next.until, frame.gone + due[l]);
+    }
+    if (next.until == never) { return next; }
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        Frame& frame = layers_[l];
+        if (!(frame.gone + due[l] <= next.until + instant)) { continue; }
+        ++frame.splits;
+        next.deciding |= LayerSet{1} << l;
+        const LayerSet together = in_step_with(l);
+        for (std::size_t other = 0; other < layers_.size(); ++other) {
+            if (!is_in(together, other)) { continue; }
+            const double time = std::min(due[l], frame.left);
+            next.times[other] = is_in(next.passing, other) ? std::min(next.times[other], time) : time;
+            next.passing |= LayerSet{1} << other;
+        }
+    }
+    next.until = std::min(next.until, dt_);
+    return next;
+}
+
+void Step::pass(const Passing& which) {
+    const std::size_t first_event = events_ == nullptr ? 0 : events_->events().size();
+    const double way_time = which.until - travelled_;
+    ClipTravel sum;
+    ClipTravel* travel = layers_[0].data.travels && header_.game_moves == 0 && way_time > 0 ? &sum : nullptr;
+    InplaceArray<PhaseStep, most_layers> steps;
+    LayerSet in_step = 0; // those that have them
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        Frame& frame = layers_[l];
+        const double dt = which.times[l];
+        const bool passes = is_in(which.passing, l) && dt > 0;
+        SharedStep shared;
+        InplaceArray<PhaseClock, 1> clock;
+        const bool synced = (passes || travel != nullptr) && plays_synced(frame.data, frame.layer);
+        if (passes && synced) {
+            const std::uint16_t with = frame.compiled.in_step_with; // a layer below
+            const PhaseStep* leader = with != no_index && is_in(in_step, with) ? &steps[with] : nullptr;
+            shared = SharedPhase(frame).advance(clock, leader, dt);
+            steps.make(l, shared.step);
+            in_step |= LayerSet{1} << l;
+        }
+        if (travel != nullptr) {
+            // What has not passed up to there is asked how it will.
+            const TimeAhead time{std::max(0.0, travelled_ - frame.gone), way_time};
+            const bool as_it_passes = passes && time.begin == 0;
+            add_travel(frame, as_it_passes ? TimeAhead{0, dt} : time,
+                       synced && !as_it_passes ? phase_in(frame, time) : shared.step, *travel);
+        }
+        if (passes) { pass_clips(frame, shared, dt); }
+    }
+    if (travel != nullptr) {
+        header_.travel = header_.travel * exponential(sum.twist);
+        header_.travel_share += sum.share * way_time;
+    }
+    travelled_ = std::max(travelled_, which.until);
+    if (events_ != nullptr) { events_->sort_from(first_event); }
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        if (!is_in(which.passing, l)) { continue; }
+        Frame& frame = layers_[l];
+        if (is_in(in_step, l)) { set_strides(frame.layer, steps[l].to); }
+        if (which.times[l] > 0) { age_layer(frame, which.times[l]); }
+        frame.gone += which.times[l];
+        frame.left = std::max(0.0, frame.left - which.times[l]);
+    }
+}
+
+void Step::decide(LayerSet deciding) {
+    for (const std::uint8_t layer : layers_[0].data.decide_order) {
+        if (!is_in(deciding, layer)) { continue; }
+        Frame& frame = layers_[layer];
+        frame.asked = true; // what cannot fall need not be asked for
+        if (may_decide(frame)) { detail::decide(frame); }
+    }
+    if (!layers_[0].data.forbidden.empty()) {
+        layers_.each([](Frame& frame) { yield_to_others(frame); });
+    }
+    if (!layers_.decision_requested()) { return; }
+    layers_.each([](Frame& frame) {
+        frame.passed_count = 0;
+        frame.led = false;
+    });
+    layers_.request_decision(false);
+}
+
+void Step::run() {
+    int passes = 1;
+    for (Passing next = this->next(); next.deciding != 0; next = this->next(), ++passes) {
+        pass(next);
+        decide(next.deciding);
+    }
+    Passing last;
+    last.passing = all_;
+    last.until = dt_;
+    for (std::size_t l = 0; l < layers_.size(); ++l) { last.times[l] = layers_[l].left; }
+    pass(last);
+    // What the layers said of the same time was said one after the other.
+    if (passes > 1 && layers_.size() > 1 && events_ != nullptr) { events_->sort_by_time(); }
+    LayerSet marked = 0; // at the step's very end
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        if (layers_[l].passed_count > 0) { marked |= LayerSet{1} << l; }
+    }
+    if (marked != 0) { decide(marked); }
+    age_signals(layers_[0], dt_);
+    header_.time += dt_;
+}
+
+void Step::catch_up(Frame& frame, double gone) {
+    if (!(gone > frame.gone)) { return; }
+    Passing behind;
+    behind.passing = in_step_with(frame.block.layer_index());
+    behind.until = travelled_; // the way up to there is known
+    for (std::size_t l = 0; l < layers_.size(); ++l) {
+        if (is_in(behind.passing, l)) { behind.times[l] = std::min(gone - layers_[l].gone, layers_[l].left); }
+    }
+    pass(behind);
+}
+
+void Layers::catch_up(Frame& frame, const Frame& with) {
+    if (step_ != nullptr) { step_->catch_up(frame, with.gone); }
+}
+
+} // namespace gait::detail
