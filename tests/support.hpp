@@ -10,6 +10,13 @@
 
 namespace support {
 
+/// Whether a sanitizer watches, under which memory cannot be kept short nor instructions be counted.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+inline constexpr bool is_sanitized = true;
+#else
+inline constexpr bool is_sanitized = false;
+#endif
+
 /// The checkout, and what the build made.
 [[nodiscard]] std::filesystem::path project();
 [[nodiscard]] std::filesystem::path tool();

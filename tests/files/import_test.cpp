@@ -262,6 +262,21 @@ TEST_CASE("what an import leaves out or doubts is said") {
                         "[too-long]"));
 }
 
+TEST_CASE("a buffer behind a link that leads out of the folder is not read") {
+    const support::TemporaryFolder folder, elsewhere;
+    const std::string text = R"({"asset":{"version":"2.0"},"nodes":[{"name":"hips"}],"skins":[{"joints":[0]}],)"
+                             R"("buffers":[{"byteLength":8,"uri":"keys.bin"}]})";
+    const std::string file = folder.write("arm.gltf", text);
+    const std::string outside = elsewhere.write("keys.bin", "12345678");
+    std::filesystem::create_symlink(outside, folder / "keys.bin");
+    CHECK_THAT(format(import_gltf(file).diagnostics),
+               Catch::Contains("which lies or leads outside its own folder; put the buffer beside the file"));
+    std::filesystem::remove(folder / "keys.bin");
+    folder.write("real.bin", "12345678");
+    std::filesystem::create_symlink("real.bin", folder / "keys.bin");
+    CHECK(import_gltf(file).file);
+}
+
 TEST_CASE("every broken file gets one clear error") {
     const GltfMaker good;
     const auto broken = [&](const std::function<void(GltfMaker&)>& bend) {

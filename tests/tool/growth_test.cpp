@@ -224,6 +224,7 @@ double growth(const Grown& grown, const std::string& name, const std::vector<std
 } // namespace
 
 TEST_CASE("a document of twice the size takes at most two and a half times the instructions", "[long]") {
+    if (support::is_sanitized) { return; }
     for (const Grown& grown : documents()) {
         INFO(grown.what);
         CHECK(growth(grown, "grown.gait.yaml", {"check"}) < 2.5);
@@ -231,6 +232,7 @@ TEST_CASE("a document of twice the size takes at most two and a half times the i
 }
 
 TEST_CASE("a file of clips of twice the size takes at most two and a half times the instructions", "[long]") {
+    if (support::is_sanitized) { return; }
     for (const Grown& grown : files()) {
         INFO(grown.what);
         const bool recorded = std::string(grown.what) == "a recording";
@@ -239,6 +241,7 @@ TEST_CASE("a file of clips of twice the size takes at most two and a half times 
 }
 
 TEST_CASE("a small file that asks for much is refused, or given what it holds") {
+    if (support::is_sanitized) { return; }
     const support::TemporaryFolder folder;
     folder.write("rig.bvh", rig());
     const auto refusal = [&](const std::string& name, const std::string& text, const std::string& command) {

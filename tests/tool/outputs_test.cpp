@@ -142,20 +142,138 @@ TEST_CASE("an interrupted drawing leaves nothing behind, and its program with it
     for (const char* signal : {"INT", "TERM", "HUP"}) {
         // In place of what draws stands what interrupts us, and goes on for long.
         const std::string ended = (place.folder / "went_on").string();
-        const std::string program = place.folder.write(
-            "bin/gnuplot", std::string("#!/bin/sh\nls -d \"$TMPDIR\"/gait-drawing-* >seen\nkill -") + signal +
-                               " $PPID\nsleep 5\ntouch " + ended + "\n");
+        const std::string program =
+            place.folder.write("bin/gnuplot", std::string("#!/bin/sh\nls -d \"$TMPDIR\"/gait-drawing-* >seen\nkill -") +
+                                                  signal + " $PPID\nsleep 5\ntouch " + ended + "\n");
         fs::permissions(program, fs::perms::owner_all);
-        const Finished interrupted = support::run(
-            {"env", "PATH=" + (place.folder / "bin").string() + ":/usr/bin:/bin",
-             "TMPDIR=" + (place.folder / "temporary").string(), support::tool().string(), "perform", place.document,
-             "--seconds", "1", "--chart", chart},
-            place.folder / "");
+        const Finished interrupted =
+            support::run({"env", "PATH=" + (place.folder / "bin").string() + ":/usr/bin:/bin",
+                          "TMPDIR=" + (place.folder / "temporary").string(), support::tool().string(), "perform",
+                          place.document, "--seconds", "1", "--chart", chart},
+                         place.folder / "");
         INFO(signal << interrupted.err);
         CHECK(interrupted.code == 128 + (signal == std::string("INT") ? 2 : signal == std::string("TERM") ? 15 : 1));
         CHECK(support::read(place.folder / "seen").find("gait-drawing-") != std::string::npos);
         CHECK(fs::is_empty(place.folder / "temporary"));
         CHECK_FALSE(fs::exists(chart));
         CHECK_FALSE(fs::exists(ended));
+    }
+}
+
+TEST_CASE("whatever goes wrong with what the tool is asked, it says so with exit code 2") {
+    const Workplace place;
+    const auto full = support::run({"bash", "-c", "exec \"$0\" \"$@\" >/dev/full", support::tool().string(), "--help"});
+    CHECK(full.code == 2);
+    CHECK_THAT(full.err, Catch::Contains("standard output cannot be written: No space left on device"));
+    for (const char* command : {"check", "perform", "clips"}) {
+        if (support::is_sanitized) { break; }
+        const std::string file = std::string(command) == "clips" ? place.rig : place.document;
+        const Finished starved = support::run(
+            {"bash", "-c", "ulimit -v 45000; exec \"$0\" \"$@\"", support::tool().string(), command, file});
+        INFO(command << " " << starved.err);
+        CHECK(starved.code == 2);
+        CHECK_THAT(starved.err, Catch::Contains("there is not enough memory"));
+    }
+    for (const std::vector<std::string>& wrong : std::vector<std::vector<std::string>>{
+             {"perform", place.document, "--fps", "nan"},
+             {"perform", place.document, "--seconds", "nan"},
+             {"perform", place.document, "--seconds", "inf"},
+             {"perform", place.document, "--seconds", "1e300"},
+             {"perform", place.document, "--film-to", "nan", "--film", "x.png"},
+             {"clips", place.rig, "--scale", "1e300"},
+             {"clips", place.rig, "--scale", "nan"},
+         }) {
+        const Finished refused = gait_tool(wrong);
+        INFO(wrong[2] << " " << wrong[3] << ": " << refused.err);
+        CHECK(refused.code == 2);
+        CHECK_THAT(refused.err, Catch::Contains("a number from"));
+    }
+    for (const std::vector<std::string>& wrong : std::vector<std::vector<std::string>>{
+             {"perform", place.document, "--chart", "x.jpg"},
+             {"perform", place.document, "--film", "x.jpg"},
+             {"clips", place.rig, "--clip", "stroll", "--chart", "x.jpg"},
+             {"clips", place.rig, "--clip", "stroll", "--film", "x.jpg"},
+             {"map", place.document, "moving", "-o", "x.jpg"},
+             {"sketch", place.document, "-o", "x.jpg"},
+         }) {
+        const Finished refused = gait_tool(wrong);
+        INFO(wrong[0] << ": " << refused.err);
+        CHECK(refused.code == 2);
+        CHECK_THAT(refused.err, Catch::Contains("is drawn as .") && Catch::Contains("found 'x.jpg'"));
+    }
+}
+
+TEST_CASE("a document whose lines end in carriage returns alone is read, and its lines are counted") {
+    const Workplace place;
+    std::string text = support::read(place.base);
+    text.replace(text.find("1.4: stroll"), 11, "1.4: strol");
+    for (char& c : text) { c = c == '\n' ? '\r' : c; }
+    const Finished checked = gait_tool({"check", place.folder.write("old.gait.yaml", text)});
+    CHECK(checked.code == 1);
+    CHECK_THAT(checked.err, Catch::Contains("old.gait.yaml:5:") && Catch::Contains("did you mean 'stroll'?"));
+}
+
+TEST_CASE("a long performance is played in the memory of a short one") {
+    if (support::is_sanitized) { return; }
+    const Workplace place;
+    const auto with_little = [&](const std::string& seconds, const std::vector<std::string>& more) {
+        std::vector<std::string> command{"bash",
+                                         "-c",
+                                         "ulimit -v 120000; exec \"$0\" \"$@\"",
+                                         support::tool().string(),
+                                         "perform",
+                                         place.document,
+                                         "--seconds",
+                                         seconds};
+        command.insert(command.end(), more.begin(), more.end());
+        return support::run(command);
+    };
+    const Finished played = with_little("3600", {});
+    INFO(played.err);
+    CHECK(played.code == 0);
+    const Finished refused = with_little("86400", {"--fps", "20", "--bake", (place.folder / "long.bvh").string()});
+    CHECK(refused.code == 2);
+    CHECK_THAT(refused.err, Catch::Contains("keep every frame, and 1728000 of them take some"));
+}
+
+TEST_CASE("no byte of a text is run or read as a format by what draws it", "[long]") {
+    const Workplace place;
+    const auto run_here = [&](std::vector<std::string> arguments) {
+        arguments.insert(arguments.begin(), support::tool().string());
+        return support::run(arguments, place.folder / "");
+    };
+    for (int first = 1; first < 256; first += 32) {
+        // As YAML escapes them, so that none is lost on the way; and all of them around what would be run.
+        std::string bytes, name;
+        for (int byte = first; byte < std::min(first + 32, 256); ++byte) {
+            if (byte == '.') { continue; } // a state's name has none
+            constexpr const char* digits = "0123456789ABCDEF";
+            bytes += std::string("\\x") + digits[byte / 16] + digits[byte % 16];
+        }
+        const std::string text = "`touch PWNED`" + bytes + "$(touch PWNED)'; !touch PWNED\\n\\\"`touch PWNED`\\\"%";
+        place.folder.write("hostile.gait.yaml",
+                           "gait: 1\nabout: \"" + text +
+                               "\"\nrig: rig.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}}\n"
+                               "parameters: {speed: {kind: number, range: [0, 6], unit: \"" +
+                               text +
+                               "\"}}\n"
+                               "layers: [{name: \"" +
+                               text + "\", machine: {start: \"" + text + "\", states: {\"" + text +
+                               "\": {play: {blend: speed, points: {0: stand, 1.4: stroll}}, go: [{to: other, when: "
+                               "speed > 9}]}, other: "
+                               "{play: {blend: speed, points: {0: stand, 1.4: stroll}}}}}}]\n");
+        const std::size_t files = place.files();
+        for (const std::vector<std::string>& command : std::vector<std::vector<std::string>>{
+                 {"perform", "hostile.gait.yaml", "--seconds", "0.2", "--chart", "drawn.svg"},
+                 {"perform", "hostile.gait.yaml", "--seconds", "0.2", "--film", "drawn.svg"},
+                 {"map", "hostile.gait.yaml", "other", "-o", "drawn.svg", "--samples", "2"},
+                 {"sketch", "hostile.gait.yaml", "-o", "drawn.svg"}}) {
+            const Finished drawn = run_here(command);
+            INFO(first << " " << command[0] << " " << command.back() << "\n" << drawn.err);
+            CHECK(drawn.code == 0);
+            CHECK(support::read(place.folder / "drawn.svg").find("</svg>") != std::string::npos);
+            fs::remove(place.folder / "drawn.svg");
+            CHECK(place.files() == files);
+        }
     }
 }
