@@ -131,8 +131,9 @@ LayerSet Step::in_step_with(std::size_t layer) const {
     return all;
 }
 
-Step::Passing Step::next() {
-    Passing next;
+bool Step::find_next(Passing& next) {
+    next.passing = next.deciding = 0;
+    next.until = never;
     std::array<double, most_layers> due; // NOLINT: as many as there are layers
     for (std::size_t l = 0; l < layers_.size(); ++l) {
         Frame& frame = layers_[l];
@@ -146,7 +147,7 @@ Step::Passing Step::next() {
         }
         next.until = std::min(next.until, frame.gone + due[l]);
     }
-    if (next.until == never) { return next; }
+    if (next.until == never) { return false; }
     for (std::size_t l = 0; l < layers_.size(); ++l) {
         Frame& frame = layers_[l];
         if (!(frame.gone + due[l] <= next.until + instant)) { continue; }
@@ -161,7 +162,7 @@ Step::Passing Step::next() {
         }
     }
     next.until = std::min(next.until, dt_);
-    return next;
+    return true;
 }
 
 void Step::pass(const Passing& which) {
@@ -173,8 +174,8 @@ void Step::pass(const Passing& which) {
     LayerSet in_step = 0; // those that have them
     for (std::size_t l = 0; l < layers_.size(); ++l) {
         Frame& frame = layers_[l];
-        const double dt = which.times[l];
-        const bool passes = is_in(which.passing, l) && dt > 0;
+        const double dt = is_in(which.passing, l) ? which.times[l] : 0;
+        const bool passes = dt > 0;
         SharedStep shared;
         InplaceArray<PhaseClock, 1> clock;
         const bool synced = (passes || travel != nullptr) && plays_synced(frame.data, frame.layer);
@@ -230,15 +231,15 @@ void Step::decide(LayerSet deciding) {
 
 void Step::run() {
     int passes = 1;
-    for (Passing next = this->next(); next.deciding != 0; next = this->next(), ++passes) {
+    Passing next; // NOLINT: filled as it is needed
+    for (; find_next(next); ++passes) {
         pass(next);
         decide(next.deciding);
     }
-    Passing last;
-    last.passing = all_;
-    last.until = dt_;
-    for (std::size_t l = 0; l < layers_.size(); ++l) { last.times[l] = layers_[l].left; }
-    pass(last);
+    next.passing = all_;
+    next.until = dt_;
+    for (std::size_t l = 0; l < layers_.size(); ++l) { next.times[l] = layers_[l].left; }
+    pass(next);
     // What the layers said of the same time was said one after the other.
     if (passes > 1 && layers_.size() > 1 && events_ != nullptr) { events_->sort_by_time(); }
     LayerSet marked = 0; // at the step's very end
@@ -252,7 +253,7 @@ void Step::run() {
 
 void Step::catch_up(Frame& frame, double gone) {
     if (!(gone > frame.gone)) { return; }
-    Passing behind;
+    Passing behind; // NOLINT: filled as it is needed
     behind.passing = in_step_with(frame.block.layer_index());
     behind.until = travelled_; // the way up to there is known
     for (std::size_t l = 0; l < layers_.size(); ++l) {

@@ -37,12 +37,12 @@ private:
     /// Layers that pass, and where they come to.
     struct Passing {
         LayerSet passing = 0, deciding = 0;
-        std::array<double, most_layers> times{}; ///< seconds that each passes
-        double until = never;                    ///< seconds into the step, up to where the body's way is summed
+        double until = never;                  ///< seconds into the step, up to where the body's way is summed
+        std::array<double, most_layers> times; ///< NOLINT: seconds that each of those that pass does
     };
 
-    /// Those that decide next, and with them those that keep in step; none when no more does in this step.
-    [[nodiscard]] Passing next();
+    /// Finds those that decide next, and with them those that keep in step; false when no more does in this step.
+    [[nodiscard]] bool find_next(Passing& next);
     void pass(const Passing& which);
     void decide(LayerSet deciding);
     /// A layer, and those that share its phase.
