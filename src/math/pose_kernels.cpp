@@ -287,11 +287,17 @@ void blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
             const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
             const auto mx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), my = hn::MulAdd(ay, share, hn::Mul(by, rest));
             const auto mz = hn::MulAdd(az, share, hn::Mul(bz, rest)), mw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
-            const auto scale = inverse_root(d, hn::Max(square_of(mx, my, mz, mw), least));
-            x = hn::IfThenElse(covered, x, hn::Mul(mx, scale));
-            y = hn::IfThenElse(covered, y, hn::Mul(my, scale));
-            z = hn::IfThenElse(covered, z, hn::Mul(mz, scale));
-            w = hn::IfThenElse(covered, w, hn::Mul(mw, scale));
+            const auto square = square_of(mx, my, mz, mw);
+            // Half and half of two that are opposite there is nothing left: then what is below shows.
+            const auto cancelled = hn::Lt(square, least);
+            const auto scale = inverse_root(d, hn::Max(square, least));
+            const auto mixed = [&](auto own, auto sum, auto under) HWY_ATTR {
+                return hn::IfThenElse(covered, own, hn::IfThenElse(cancelled, under, hn::Mul(sum, scale)));
+            };
+            x = mixed(x, mx, bx);
+            y = mixed(y, my, by);
+            z = mixed(z, mz, bz);
+            w = mixed(w, mw, bw);
         }
         store(d, hn::IfThenElse(untouched, bx, x), hn::IfThenElse(untouched, by, y), hn::IfThenElse(untouched, bz, z),
               hn::IfThenElse(untouched, bw, w), below.first + lane, below.stride);

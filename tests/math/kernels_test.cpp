@@ -158,6 +158,20 @@ TEST_CASE("a sum that cancels out becomes the identity, not a division by zero")
     }
 }
 
+TEST_CASE("half and half of two that are opposite shows what is below, on every instruction set") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        const AlignedFloats above = random_rotations(4);
+        AlignedFloats below = above;
+        const AlignedFloats half(lanes, 0.5F);
+        std::vector<std::int8_t> sign(lanes, -1), agreement(lanes, 0); // as a jump may leave them
+        kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, half.data(),
+                                 {sign.data(), agreement.data()}, lanes);
+        CHECK(below == above);
+    }
+}
+
 TEST_CASE("a turn by a rotation vector is the turn about its axis by its length") {
     AlignedFloats rows(4 * lanes, 0.0F), turn(3 * lanes, 0.0F);
     for (std::size_t lane = 0; lane < lanes; ++lane) {
