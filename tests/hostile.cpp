@@ -24,7 +24,11 @@ std::size_t Choices::below(std::size_t count) {
     return count == 0 ? 0 : value % count;
 }
 
-double Choices::unit() { return double(std::size_t(byte()) << 8U | byte()) / 65535; }
+// Each decision in a statement of its own: compilers differ in the order of others, and a find would be lost to one.
+double Choices::unit() {
+    const std::size_t high = byte();
+    return double(high << 8U | byte()) / 65535;
+}
 
 double Choices::any_bits() {
     std::uint64_t bits = 0;
@@ -261,7 +265,9 @@ namespace {
 
 /// An index, mostly one that there is.
 template <typename Handle> Handle handle(Choices& choices, std::size_t count) {
-    return Handle{{std::uint16_t(choices.one_in(16) ? 256 * choices.byte() + choices.byte() : choices.below(count))}};
+    if (!choices.one_in(16)) { return Handle{{std::uint16_t(choices.below(count))}}; }
+    const std::size_t high = choices.byte();
+    return Handle{{std::uint16_t(high << 8U | choices.byte())}};
 }
 
 void set_anything(Performer& performer, Choices& choices) {
@@ -287,7 +293,8 @@ void set_anything(Performer& performer, Choices& choices) {
 /// Asks all that can be asked.
 void ask_anything(const Performer& performer, Choices& choices) {
     const Character& character = performer.character();
-    const std::size_t layer = choices.below(character.layers().size() + 1), index = choices.below(5);
+    const std::size_t layer = choices.below(character.layers().size() + 1);
+    const std::size_t index = choices.below(5);
     std::vector<Transform> pose(choices.below(character.joint_count() + 2));
     std::vector<float> weights(choices.below(character.joint_count() + 2));
     std::vector<ClipView> clips(choices.below(9));
@@ -320,7 +327,8 @@ void restore_something(Performer& performer, Choices& choices) {
     std::vector<std::byte> bytes(performer.bytes().begin(), performer.bytes().end());
     for (std::size_t changes = 1 + choices.below(4); changes > 0 && !bytes.empty(); --changes) {
         std::byte& changed = bytes[choices.below(bytes.size())];
-        changed = choices.one_in(2) ? std::byte{choices.byte()} : changed ^ std::byte(1U << choices.below(8));
+        const bool whole = choices.one_in(2);
+        changed = whole ? std::byte{choices.byte()} : changed ^ std::byte(1U << choices.below(8));
     }
     if (choices.one_in(16)) { bytes.resize(choices.below(bytes.size() + 1)); }
     performer.restore(bytes);
@@ -330,23 +338,25 @@ void restore_something(Performer& performer, Choices& choices) {
 
 void call_anything(Performer& performer, Choices& choices) {
     const Character& character = performer.character();
-    const auto some_state = [&] { return handle<StateHandle>(choices, character.states().size()); };
     static EventList events(64);
-    switch (choices.below(14)) {
+    const std::size_t call = choices.below(14);
+    const auto state = handle<StateHandle>(choices, character.states().size());
+    const double number = choices.number(), other = choices.number();
+    switch (call) {
     case 0:
-        performer.enter(some_state(), choices.number(), Ease(choices.below(8)));
+        performer.enter(state, number, Ease(choices.below(8)));
         break;
     case 1:
-        performer.enter(some_state(), choices.unit());
+        performer.enter(state, choices.unit());
         break;
     case 2:
-        performer.play_once(OneShotHandle{{some_state().index}});
+        performer.play_once(OneShotHandle{{state.index}});
         break;
     case 3:
-        performer.stop_once(OneShotHandle{{some_state().index}}, choices.number());
+        performer.stop_once(OneShotHandle{{state.index}}, number);
         break;
     case 4:
-        performer.set_scale(float(choices.number()));
+        performer.set_scale(float(number));
         break;
     case 5:
         performer.set_moved_by(choices.one_in(2) ? Mover::game : Mover::clip);
@@ -356,10 +366,10 @@ void call_anything(Performer& performer, Choices& choices) {
         if (choices.one_in(8)) { performer.reset(); }
         break;
     case 7:
-        performer.advance(choices.number(), events);
+        performer.advance(number, events);
         break;
     case 8:
-        performer.plant_feet({{float(choices.number()), 0, float(choices.number())}, float(choices.number()), 1});
+        performer.plant_feet({{float(number), 0, float(other)}, float(choices.number()), 1});
         break;
     case 9:
         performer.unbend_legs();

@@ -58,11 +58,11 @@ inline const gait::Assets& assets() {
         for (const char* name : {"stand", "stroll", "trot", "run"}) {
             gait::ClipSource clip;
             clip.name = name;
-            clip.seconds = 0.1; // what measures a clip takes longer over a longer one
+            clip.seconds = 0.5;
             clip.keys = 2;
             clip.joints = {"spine"};
             clip.tracks.resize(1);
-            clip.tracks[0].rotation.times = {0, 0.1};
+            clip.tracks[0].rotation.times = {0, 0.5};
             clip.tracks[0].rotation.values = {{0, 0, 0, 1}, {0, 0, 0, 1}};
             result.clips.emplace(name, clip);
         }
