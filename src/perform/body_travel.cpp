@@ -18,8 +18,8 @@ double root_part(const CharacterData& data, const PerformerBlock& block, const I
 
 } // namespace
 
-ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, TimeAhead time,
-                           PhaseStep phase) {
+ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
+                           TimeAhead time, PhaseStep phase) {
     const double dt = time.dt;
     const LayerHeader& layer = block.layer();
     const auto shares = instance_shares(layer, what);

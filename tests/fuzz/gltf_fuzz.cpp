@@ -2,8 +2,7 @@
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* bytes, std::size_t size) {
     const bool binary = fuzz::text(bytes, size).starts_with("glTF");
-    const gait::ImportResult result =
-        gait::import_gltf(fuzz::file(binary ? "fuzz.glb" : "fuzz.gltf", bytes, size));
+    const gait::ImportResult result = gait::import_gltf(fuzz::file(binary ? "fuzz.glb" : "fuzz.gltf", bytes, size));
     fuzz::require(result.file.has_value() != gait::has_errors(result.diagnostics));
     (void)gait::format(result.diagnostics);
     if (result.file) {

@@ -29,10 +29,10 @@ struct RecordedFrame {
     std::vector<double> layer_weights;             ///< a layer each
     std::vector<std::vector<float>> joint_weights; ///< [layer][joint]: the same with the masks, where they are kept
     std::vector<RecordedInstance> instances;
-    double jolt = 0; ///< the greatest of any joint, degrees a second
+    double jolt = 0;             ///< the greatest of any joint, degrees a second
     std::vector<Transform> pose; ///< where they are kept
-    GroundPlace place; ///< where the clips have carried the body
-    Travel travel;     ///< of the step that led here
+    GroundPlace place;           ///< where the clips have carried the body
+    Travel travel;               ///< of the step that led here
     std::optional<BlendCursor> cursor;
 };
 
