@@ -56,6 +56,10 @@ public:
             }
         }
         check_sizes();
+        if (context_.not_read && !has_errors(sink_.list())) {
+            sink_.error(*context_.not_read, "not-read",
+                        "what stands here could not be read; mend what was said of it first");
+        }
         Compiled result;
         const auto& names = context_.clip_names;
         const bool complete = assets_.rig && std::all_of(names.begin(), names.end(), [&](const auto& name) {

@@ -63,6 +63,11 @@ void CompileContext::error(Place place, std::string code, std::string message, s
     sink.error(place, std::move(code), std::move(message), std::move(path));
 }
 
+void CompileContext::incomplete(Place place, Place other, std::string message, const std::string& path) {
+    if (place.line == 0) { return error(other, "missing-key", std::move(message), path); }
+    if (!not_read) { not_read = place; }
+}
+
 double CompileContext::within(const Number& number, double least, double most, double otherwise,
                               const std::string& bounds, const std::string& path) {
     if (number.value >= least && number.value <= most) { return number.value; }

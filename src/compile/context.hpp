@@ -93,6 +93,11 @@ struct CompileContext {
     /// A slot for something that is computed.
     std::uint16_t hide(HiddenParameter hidden);
 
+    /// Something that is not all there. The reader has said so where it has a `place`, and then nothing comes of the
+    /// whole; of what a program filled it is said here, at `other` or by its path.
+    void incomplete(Place place, Place other, std::string message, const std::string& path);
+    std::optional<Place> not_read; ///< the first of what the reader has said so of
+
     // What the clips themselves tell: clips.cpp. All of it needs the rig.
 
     /// The clip of that name with `settings` applied; one that is missing rests for no time.

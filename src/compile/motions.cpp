@@ -147,7 +147,7 @@ std::uint32_t MotionCompiler::compile_part(const ResolvedMotion& resolved, Build
         context_.error(definition->place, "too-deep", fmt::format("blend spaces nest deeper than {}", deepest_motion),
                        path);
     } else if (!kind) {
-        if (definition->place.line == 0) { context_.error({}, "missing-key", "this motion plays nothing", path); }
+        context_.incomplete(definition->place, {}, "this motion plays nothing", path);
     } else {
         switch (*kind) {
         case MotionKind::clip:

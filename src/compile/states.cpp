@@ -150,10 +150,8 @@ std::uint16_t StateCompiler::add_state(const StateDefinition& definition, int ma
                            path);
         }
     } else if (definition.play.empty()) {
-        if (definition.play.place.line == 0) {
-            context_.error(definition.name.place, "missing-key",
-                           fmt::format("state '{}' plays nothing; add 'play: CLIP'", definition.name.value), path);
-        }
+        context_.incomplete(definition.play.place, definition.name.place,
+                            fmt::format("state '{}' plays nothing; add 'play: CLIP'", definition.name.value), path);
     } else {
         const Arguments arguments = tree_.machines[std::size_t(machine)].arguments;
         const ResolvedMotion resolved = motions_.resolve(definition.play, arguments, path + ".play");
@@ -241,7 +239,7 @@ std::uint16_t StateCompiler::add_entry(std::uint16_t around, const ResolvedMotio
     ResolvedMotion inner = motions_.resolve(play, resolved.arguments, path);
     inner.pace = context_.product(resolved.pace, inner.pace);
     if (play.empty()) {
-        if (play.place.line == 0) { context_.error({}, "missing-key", "this entry plays nothing", path); }
+        context_.incomplete(play.place, {}, "this entry plays nothing", path);
         return index;
     }
     if (data_.states[around].level + 2U >= most_levels) { return index; } // too deep, which was reported

@@ -122,9 +122,7 @@ private:
                            path);
         }
         if (definition.to.empty()) {
-            if (definition.place.line == 0) {
-                context_.error({}, "missing-key", "this transition leads nowhere", path);
-            }
+            context_.incomplete(definition.place, {}, "this transition leads nowhere", path);
             return;
         }
         if (const auto target = tree_.find_target(definition.to, machine, path)) { add_branches(draft, *target, 0); }

@@ -228,6 +228,10 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     }
     Compiled compiled = compile(result.document, assets.assets);
     const bool read_well = !has_errors(result.diagnostics);
+    // What could not be read was said better as it was read.
+    if (!read_well) {
+        std::erase_if(compiled.diagnostics, [](const Diagnostic& d) { return d.code == "not-read"; });
+    }
     for (auto* list : {&assets.diagnostics, &gaps, &compiled.diagnostics}) {
         for (Diagnostic& d : *list) { result.diagnostics.push_back(std::move(d)); }
     }

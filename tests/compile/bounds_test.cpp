@@ -118,3 +118,14 @@ TEST_CASE("cells by hand that do not fit a space whose pace is kept are one mist
                Catch::Contains("these cells do not fit together: the corners of one lie in a line, or it is not "
                                "convex; leave 'cells' out to have them found"));
 }
+
+TEST_CASE("what the reader could not read is nothing that compile lets play") {
+    const DocumentRead read = read_document_text(
+        support::machine_text("speed: {kind: number}", "a: {play: broken}", "a", "motions: {broken: {bend: speed}}\n"),
+        "test.gait.yaml");
+    REQUIRE(has_errors(read.diagnostics));
+    const Compiled compiled = compile(read.document, support::machine_assets());
+    CHECK_FALSE(compiled.character);
+    CHECK_THAT(format(compiled.diagnostics),
+               Catch::Contains("what stands here could not be read; mend what was said of it first [not-read]"));
+}
