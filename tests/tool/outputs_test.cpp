@@ -277,3 +277,22 @@ TEST_CASE("no byte of a text is run or read as a format by what draws it", "[lon
         }
     }
 }
+
+TEST_CASE("a body as tall as a planet is drawn as quickly as any") {
+    const support::TemporaryFolder folder;
+    const std::string giant = folder.write(
+        "giant.bvh",
+        "HIERARCHY\nROOT hips\n{\nOFFSET 0 1 0\nCHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation "
+        "Yrotation\nJOINT leg\n{\nOFFSET 0 100000000 0\nCHANNELS 3 Zrotation Xrotation Yrotation\nEnd Site\n{\nOFFSET "
+        "0 "
+        "100000000 0\n}\n}\n}\nMOTION\nFrames: 3\nFrame Time: 0.1\n0 0 0 0 0 0 0 0 0\n0 0 100000000 1 0 0 3 3 3\n"
+        "0 0 200000000 2 0 0 90 0 0\n");
+    for (const char* view : {"side", "three-quarters", "above", "path"}) {
+        for (const char* file : {"giant.svg", "giant.gif"}) {
+            const Finished drawn = support::run({"timeout", "30", support::tool().string(), "clips", giant, "--clip",
+                                                 "giant", "--film", (folder / file).string(), "--view", view});
+            INFO(view << " " << file << " " << drawn.err);
+            CHECK(drawn.code == 0);
+        }
+    }
+}

@@ -315,12 +315,16 @@ void draw_page(cairo_t* c, const Film& film, const Drawing& drawing, View view) 
         const double line_y = view == View::above ? under - foot + 4 : floor;
         if (row * columns >= cells) { break; }
         line(c, margin, line_y, page_width - margin, line_y, 1.2, {0.55, 0.55, 0.55});
-        // Half metres along the ground, at the scale of the bodies.
-        for (int half = 0; half * 0.5 * scale <= page_width - 2 * margin; ++half) {
-            const double x = margin + half * 0.5 * scale;
-            line(c, x, line_y, x, line_y + (half % 2 == 0 ? 7 : 4), 1, {0.55, 0.55, 0.55});
-            if (half % 2 == 0) {
-                text(c, x + 3, line_y + 12, half == 0 ? "0 m" : fmt::format("{}", half / 2), 9, 0, {0.5, 0.5, 0.5});
+        // Half metres along the ground, at the scale of the bodies; of giants, as many times ten as can be told apart.
+        constexpr double closest = 12; // units of the page
+        double apart = 0.5;
+        while (apart * scale < closest) { apart *= 10; }
+        for (int tick = 0; tick * apart * scale <= page_width - 2 * margin; ++tick) {
+            const double x = margin + tick * apart * scale;
+            line(c, x, line_y, x, line_y + (tick % 2 == 0 ? 7 : 4), 1, {0.55, 0.55, 0.55});
+            if (tick % 2 == 0) {
+                text(c, x + 3, line_y + 12, tick == 0 ? "0 m" : fmt::format("{:g}", tick * apart), 9, 0,
+                     {0.5, 0.5, 0.5});
             }
         }
         for (std::size_t column = 0; column < columns && row * columns + column < cells; ++column) {
