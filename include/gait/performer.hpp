@@ -230,7 +230,8 @@ public:
     /// The block itself, to store or send. It fits any performer of the same character in the same build.
     [[nodiscard]] std::span<const std::byte> bytes() const;
     /// Takes over a stored block, whoever stored it: every index, count and number in it is looked at first. False, and
-    /// nothing changes, when it is no block of this character.
+    /// nothing changes, when it is no block of this character. Allocates only for a block that begins at no multiple of
+    /// eight bytes.
     bool restore(std::span<const std::byte> stored);
 
 private:

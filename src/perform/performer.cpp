@@ -507,11 +507,16 @@ std::span<const std::byte> Performer::bytes() const { return {block_.get(), char
 
 bool Performer::restore(std::span<const std::byte> stored) {
     if (stored.size() != character_->performer_bytes()) { return false; }
-    // Looked at as a copy, whose alignment and whose bytes nobody else has a hand in.
-    const std::unique_ptr<std::byte, Free> copy(allocate(stored.size()));
-    std::memcpy(copy.get(), stored.data(), stored.size());
-    if (!is_sound(character_->data(), view(*character_, copy.get()))) { return false; }
-    std::memcpy(block_.get(), copy.get(), stored.size());
+    // Looked at where it is, or, where it does not stand as a block does, as a copy.
+    std::unique_ptr<std::byte, Free> copy;
+    auto* looked_at = const_cast<std::byte*>(stored.data()); // NOLINT: it is only read
+    if (reinterpret_cast<std::uintptr_t>(looked_at) % alignof(PerformerHeader) != 0) {
+        copy.reset(allocate(stored.size()));
+        std::memcpy(copy.get(), stored.data(), stored.size());
+        looked_at = copy.get();
+    }
+    if (!is_sound(character_->data(), view(*character_, looked_at))) { return false; }
+    std::memmove(block_.get(), looked_at, stored.size()); // which may be its own
     return true;
 }
 

@@ -105,6 +105,20 @@ TEST_CASE("hops, landings, picks, signals, events and values allocate nothing") 
     CHECK(bindings.events().lost() == 0);
 }
 
+TEST_CASE("taking a stored block over allocates nothing, unless it stands askew") {
+    gait::Performer performer(support::lamplighter().character);
+    performer.advance(0.1);
+    const std::vector<std::byte> stored(performer.bytes().begin(), performer.bytes().end());
+    std::vector<std::byte> askew(stored.size() + 1);
+    std::copy(stored.begin(), stored.end(), askew.begin() + 1);
+    const long before = allocations;
+    const bool taken = performer.restore(stored);
+    const long allocated = allocations - before;
+    CHECK(taken);
+    CHECK(allocated == 0);
+    CHECK(performer.restore(std::span(askew).subspan(1)));
+}
+
 TEST_CASE("travelling, and reading the way and the numbers, allocates nothing") {
     const gait::Loaded loaded = gait::load(support::project() / "demo/crossing.gait.yaml");
     REQUIRE(loaded.character);
