@@ -38,6 +38,7 @@ class GAIT_API SourceText {
 public:
     /// None, as of a document that a program fills.
     SourceText() = default;
+    /// The text of a file.
     explicit SourceText(std::string text);
 
     /// Whether there is none.

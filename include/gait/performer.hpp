@@ -47,8 +47,10 @@ struct InstanceView {
 
 /// The longest step of `Performer::advance`, seconds.
 inline constexpr double longest_step = 3600;
-/// How small and how large a body may be against its rig.
-inline constexpr float smallest_scale = 0.001F, greatest_scale = 1000;
+/// How small a body may be against its rig.
+inline constexpr float smallest_scale = 0.001F;
+/// And how large.
+inline constexpr float greatest_scale = 1000;
 
 /// Who moves the body: the travel of its clips, or the game alone.
 enum class Mover : std::uint8_t { clip, game };
