@@ -80,8 +80,8 @@ public:
     void reset();
 
     /// Jumps to a state, whatever its conditions, its motion faded in over `fade` seconds. Entering the active state
-    /// starts it afresh. False, and counted, when the handle refers to nothing the fade is not 0 to
-    /// `longest_fade`, or there is no such ease.
+    /// starts it afresh. False, and counted, when the handle refers to nothing, the fade is not 0 to `longest_fade`, or
+    /// there is no such ease.
     bool enter(StateHandle state, double fade = 0.2, Ease ease = Ease::smooth);
 
     /// Asks for a one-shot. What happens while it plays already, the document says. False, and counted, when the handle

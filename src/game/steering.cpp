@@ -1,5 +1,6 @@
 #include "gait/steering.hpp"
 
+#include "character/expression.hpp"
 #include "math/springs.hpp"
 
 #include <algorithm>
@@ -10,11 +11,7 @@ namespace gait {
 using namespace detail;
 namespace {
 
-double wrapped(double degrees) {
-    if (!std::isfinite(degrees)) { return 0; }
-    const double round = std::remainder(degrees, 360.0);
-    return round <= -180 ? round + 360 : round;
-}
+double wrapped(double degrees) { return std::isfinite(degrees) ? wrapped_degrees(degrees) : 0; }
 
 constexpr double default_lag = 0.12, default_turn = 540;   ///< where what is asked for is no number
 constexpr double longest_lag = 60;                         ///< seconds
@@ -45,9 +42,8 @@ std::optional<float> heading_to(Vec3 from, Vec3 to) { return heading_of(to - fro
 
 float strength_of(Stick stick, float dead_zone) {
     const double way = std::hypot(double(stick.right), double(stick.ahead));
-    if (!std::isfinite(way)) { return 0; }
-    const auto out = float(std::min(1.0, way));
-    return out > dead_zone ? (out - dead_zone) / (1 - dead_zone) : 0;
+    const double out = std::min(1.0, way), dead = std::max(0.0, double(dead_zone));
+    return std::isfinite(way) && out > dead ? float((out - dead) / (1 - dead)) : 0;
 }
 
 std::optional<float> heading_of(Stick stick, double camera_heading, float dead_zone) {
@@ -111,9 +107,9 @@ void Facing::set(double heading) {
 
 void Facing::add(double degrees) {
     if (!std::isfinite(degrees)) { return; }
-    const double round = wrapped(heading_ + degrees) - heading_ - degrees;
-    heading_ += degrees + round;
-    followed_ += degrees + round;
+    const double to = wrapped(heading_ + degrees);
+    followed_ += to - heading_;
+    heading_ = to;
 }
 
 float Facing::error(double wanted) const { return wrapped_heading(wanted - heading_); }

@@ -1,9 +1,9 @@
 #include "gait/events.hpp"
 
 #include <algorithm>
+#include <cstddef>
 #include <new>
 #include <span>
-#include <tuple>
 #include <utility>
 
 namespace gait {
@@ -16,22 +16,33 @@ void EventList::add(const Event& event) noexcept {
 
 namespace {
 
-/// Sorts without allocating, as a stable sort of the library would. By insertion, as long as they are few; of many,
-/// those that `before` leaves alike are told apart by all they say, so that their order does not hang on the sort.
+/// Merges the stretches before and from `middle` on, each in order: the middle of the longer finds its place in the
+/// other, and what lies between changes sides by a rotation (Dudzinski and Dydek 1981).
+template <typename Before> void merge(std::span<Event> events, std::size_t middle, Before before) {
+    if (middle == 0 || middle == events.size() || !before(events[middle], events[middle - 1])) { return; }
+    if (events.size() == 2) { return std::swap(events[0], events[1]); }
+    const auto begin = events.begin(), between = begin + std::ptrdiff_t(middle);
+    auto left = begin, right = between;
+    if (middle > events.size() - middle) {
+        left += std::ptrdiff_t(middle / 2);
+        right = std::lower_bound(between, events.end(), *left, before);
+    } else {
+        right += std::ptrdiff_t((events.size() - middle) / 2);
+        left = std::upper_bound(begin, between, *right, before);
+    }
+    const auto first = std::size_t(left - begin), last = std::size_t(right - begin), moved = last - middle;
+    std::rotate(left, between, right);
+    merge(events.first(first + moved), first, before);
+    merge(events.subspan(first + moved), middle - first, before);
+}
+
+/// Sorts and leaves alike ones in order, as a stable sort of the library does, but without allocating.
 template <typename Before> void sort(std::span<Event> events, Before before) {
-    constexpr std::size_t few = 64;
-    if (events.size() > few) {
-        const auto key = [](const Event& e) { return std::tuple(e.time, e.kind, e.what, e.state, e.clip, e.weight); };
-        return std::sort(events.begin(), events.end(), [&](const Event& a, const Event& b) {
-            return before(a, b) || (!before(b, a) && key(a) < key(b));
-        });
-    }
-    for (std::size_t i = 1; i < events.size(); ++i) {
-        const Event event = events[i];
-        std::size_t at = i;
-        for (; at > 0 && before(event, events[at - 1]); --at) { events[at] = events[at - 1]; }
-        events[at] = event;
-    }
+    if (events.size() < 2) { return; }
+    const std::size_t middle = events.size() / 2;
+    sort(events.first(middle), before);
+    sort(events.subspan(middle), before);
+    merge(events, middle, before);
 }
 
 } // namespace

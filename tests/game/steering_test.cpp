@@ -2,7 +2,10 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
+#include <limits>
 
 using namespace gait;
 
@@ -79,4 +82,56 @@ TEST_CASE("a turn is no faster than it may be") {
     CHECK(fastest > 85);
     facing.add(20);
     CHECK(facing.heading() == Approx(-170).margin(0.01));
+}
+
+TEST_CASE("whatever a game hands to its steering, what comes back is finite, and no number changes nothing") {
+    constexpr double infinity = std::numeric_limits<double>::infinity(), none = std::numeric_limits<double>::quiet_NaN();
+    constexpr double most = std::numeric_limits<float>::max();
+    const std::array numbers{none, infinity, -infinity, 1e300, -1e300, 3.4e38, 1e17, -180.0, 1e-300, 0.0};
+    const auto narrowed = [&](double number) { return float(std::clamp(number, -most, most)); }; // a NaN stays one
+    const auto is_heading = [](double heading) { return heading > -180.001 && heading <= 180; };
+    for (const double a : numbers) {
+        CAPTURE(a);
+        const float narrow = narrowed(a);
+        CHECK(is_heading(double(wrapped_heading(a))));
+        CHECK(std::isfinite(direction_of(a).x));
+        for (const double b : numbers) {
+            CAPTURE(b);
+            const float other = narrowed(b);
+            const float strength = strength_of(Stick{narrow, other}, other);
+            CHECK((strength >= 0 && strength <= 1));
+            CHECK((strength_of(Stick{0.5F, 0.5F}, narrow) >= 0));
+            for (const BodyMotion& motion : {motion_of(Stick{narrow, other}, a, b, 4), motion_of(Stick{0, 1}, a, b, 4),
+                                             motion_of(Vec3{narrow, other, narrow}, b), motion_of(Vec3{1, 1, other}, a)}) {
+                CHECK((motion.speed >= 0 && std::isfinite(motion.speed)));
+                CHECK(is_heading(double(motion.heading)));
+                CHECK((motion.fall_speed >= 0 && std::isfinite(motion.fall_speed)));
+            }
+            if (const auto heading = heading_to(Vec3{narrow, 0, other}, Vec3{other, 0, narrow})) {
+                CHECK(is_heading(double(*heading)));
+            }
+            Facing facing(a, b, a);
+            facing.turn(other, 0.1);
+            facing.turn(90.0F, b);
+            facing.add(a);
+            facing.turn(std::nullopt, a);
+            facing.set(b);
+            facing.turn(30.0F, 0.1);
+            CHECK(is_heading(facing.heading()));
+            CHECK(std::isfinite(facing.turn_rate()));
+            CHECK(is_heading(double(facing.error(a))));
+        }
+    }
+    Facing facing(20);
+    facing.turn(90.0F, 0.05);
+    const double heading = facing.heading(), rate = facing.turn_rate();
+    CHECK(rate > 0);
+    for (const double number : {none, infinity, -infinity}) {
+        facing.turn(float(number), 0.1);
+        facing.turn(90.0F, number);
+        facing.set(number);
+        facing.add(number);
+        CHECK(facing.heading() == heading);
+        CHECK(facing.turn_rate() == rate);
+    }
 }

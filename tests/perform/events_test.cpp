@@ -2,6 +2,9 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
+#include <cmath>
+
 using namespace gait;
 using support::machine;
 
@@ -217,4 +220,40 @@ TEST_CASE("values are taken from the states around, and their mistakes are said"
     CHECK_THAT(said, Catch::Contains("no value 'top_sped'; did you mean 'top_speed'? [unknown-value]"));
     CHECK_THAT(said, Catch::Contains("no value 'brased'; did you mean 'braced'?"));
     CHECK_THAT(said, Catch::Contains("'top_speed' is a number; write one such as 1.4; found 'fast' [wrong-type]"));
+}
+
+TEST_CASE("events are put in order of time, and those of one time stay as they were added, however many") {
+    for (const std::size_t count : {0U, 1U, 2U, 3U, 5U, 64U, 65U, 1000U, 4001U}) {
+        for (const int times : {1, 3, 50}) {
+            CAPTURE(count, times);
+            EventList list;
+            std::vector<Event> expected;
+            std::uint32_t random = 7;
+            for (std::size_t i = 0; i < count; ++i) {
+                random = random * 1664525U + 1013904223U;
+                Event event;
+                event.time = std::floor(double(random >> 16U) / 65536 * times);
+                event.kind = EventKind((random >> 8U) % 6);
+                event.what = std::uint16_t(i); // tells them apart
+                list.add(event);
+                expected.push_back(event);
+            }
+            const auto names = [](std::span<const Event> events) {
+                std::vector<std::uint16_t> out;
+                for (const Event& event : events) { out.push_back(event.what); }
+                return out;
+            };
+            list.sort_by_time();
+            std::stable_sort(expected.begin(), expected.end(),
+                             [](const Event& a, const Event& b) { return a.time < b.time; });
+            CHECK(names(list.events()) == names(expected));
+            // Of the second half alone, with the kinds.
+            list.sort_from(count / 2);
+            std::stable_sort(expected.begin() + std::ptrdiff_t(count / 2), expected.end(),
+                             [](const Event& a, const Event& b) {
+                                 return std::pair(a.time, a.kind) < std::pair(b.time, b.kind);
+                             });
+            CHECK(names(list.events()) == names(expected));
+        }
+    }
 }

@@ -2,10 +2,12 @@
 
 #include "files/unfinished.hpp"
 
+#include <csignal>
 #include <system_error>
 #include <thread>
 
 namespace gait::tool {
+namespace {
 
 sigset_t interruptions() {
     sigset_t all;
@@ -17,6 +19,8 @@ sigset_t interruptions() {
     }
     return all;
 }
+
+} // namespace
 
 void clean_up_when_interrupted() {
     const sigset_t awaited = interruptions();

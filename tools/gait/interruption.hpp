@@ -1,15 +1,10 @@
 /// What an interrupted program leaves behind: nothing.
 #pragma once
 
-#include <csignal>
-
 namespace gait::tool {
 
-/// The signals that interrupt: SIGINT, SIGTERM and SIGHUP.
-[[nodiscard]] sigset_t interruptions();
-
-/// From now on they remove what is unfinished before they end the program, as they do by themselves. To be called
-/// before any other thread is begun: they are blocked, and a thread of its own waits for them.
+/// From now on SIGINT, SIGTERM and SIGHUP remove what is unfinished before they end the program, as they do by
+/// themselves. To be called before any other thread is begun: they are blocked, and a thread of its own waits for them.
 void clean_up_when_interrupted();
 
 } // namespace gait::tool
