@@ -629,6 +629,11 @@ TEST_CASE("what cannot be done is one line that says why, with exit code 2, what
                Catch::Contains("--mask takes DOCUMENT:NAME, such as lamplighter.gait.yaml:trunk; found 'trunk'"));
     CHECK_THAT(refused({"perform", document, "--seconds", "80000", "--fps", "1000"}),
                Catch::Contains("80000 seconds at 1000 frames a second are too many frames;"));
+    CHECK_THAT(refused({"perform", document, "--seconds", "1990", "--fps", "1000", "--bake", (folder / "hours.bvh").string()}),
+               Catch::Contains("GB of the 4 that are possible"));
+    const std::string day = folder.write("day.cues.yaml", "seconds: 86400\ncues:\n  - {at: 1, set: {speed: 1}}\n");
+    CHECK_THAT(refused({"map", document, "moving", "--cues", day}),
+               Catch::Contains("86400 seconds at 60 frames a second are too many frames"));
     CHECK_THAT(refused({"perform", document, "--set", "hands=umbrella"}),
                Catch::Contains("'hands' is one of free, lantern"));
     CHECK_THAT(refused({"begin", rig, "-o", "/nowhere/first.gait.yaml"}),

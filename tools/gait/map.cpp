@@ -104,13 +104,11 @@ public:
         }
     }
 
-    void take_path(const Recording& recording, std::uint16_t state) {
-        for (const RecordedFrame& frame : recording.frames) {
-            if (frame.cursor && frame.cursor->state == state) {
-                path_.push_back(frame.cursor->drawn);
-            } else if (!path_.empty() && std::isfinite(path_.back()[0])) {
-                path_.push_back({std::nan(""), std::nan("")});
-            }
+    void take_path(const RecordedFrame& frame, std::uint16_t state) {
+        if (frame.cursor && frame.cursor->state == state) {
+            path_.push_back(frame.cursor->drawn);
+        } else if (!path_.empty() && std::isfinite(path_.back()[0])) {
+            path_.push_back({std::nan(""), std::nan("")});
         }
     }
 
@@ -385,7 +383,15 @@ int run_map(const MapOptions& options) {
         report(read.diagnostics);
         if (has_errors(read.diagnostics)) { return exit_code(read.diagnostics); }
         const double seconds = read.sheet.seconds > 0 ? read.sheet.seconds : player->last() + 2;
-        map.take_path(record(Performer(loaded.character), &*player, seconds, 60, {.frames = true}), state.index);
+        constexpr double frames_per_second = 60;
+        if (const auto problem = too_much(character, seconds, frames_per_second, {})) {
+            complain(*problem);
+            return bad_input;
+        }
+        const FrameWatch watch = [&](const Performer&, const RecordedFrame& frame) {
+            map.take_path(frame, state.index);
+        };
+        record(Performer(loaded.character), &*player, seconds, frames_per_second, {}, watch);
     }
     std::string written;
     if (!options.output.empty()) {

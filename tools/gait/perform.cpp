@@ -431,21 +431,13 @@ int run_perform(const PerformOptions& options) {
     const bool by_mask = !options.tint.empty() && options.tint != "layers";
     if (by_mask && !mask_on(loaded.document, options.tint, character.rig())) { return bad_input; }
     if (options.seconds > 0) { seconds = options.seconds; }
-    constexpr double most_frames = 2'000'000;
-    if (seconds * options.frames_per_second > most_frames) {
-        complain(fmt::format("{} seconds at {} frames a second are too many frames; {:.0f} are possible", seconds,
-                             options.frames_per_second, most_frames));
-        return bad_input;
-    }
     const bool poses = !options.bake.empty() || !options.film.empty();
-    const Keeping keeping{poses || !options.chart.empty(), poses, !options.tint.empty()};
-    constexpr double most_bytes = 4e9;
-    const double bytes = keeping.bytes(character, seconds * options.frames_per_second);
-    if (bytes > most_bytes) {
-        complain(
-            fmt::format("a bake, a film and a chart keep every frame, and {:.0f} of them take some {:.1f} GB of the "
-                        "{:.0f} that are possible; play less with --seconds, or at a lower --fps",
-                        seconds * options.frames_per_second, bytes / 1e9, most_bytes / 1e9));
+    const Keeping keeping{.frames = poses || !options.chart.empty(),
+                          .poses = poses,
+                          .joint_weights = !options.tint.empty(),
+                          .rows = !options.trace.empty()};
+    if (const auto problem = too_much(character, seconds, options.frames_per_second, keeping)) {
+        complain(*problem);
         return bad_input;
     }
     std::optional<Weighing> weighing;
@@ -459,7 +451,7 @@ int run_perform(const PerformOptions& options) {
     }
     Trace trace(character);
     const FrameWatch watch = [&, first = true](const Performer& now, const RecordedFrame& frame) mutable {
-        if (!options.trace.empty()) { trace.add(frame); }
+        if (keeping.rows) { trace.add(frame); }
         if (weighing && !std::exchange(first, false)) { weighing->watch(now); }
     };
     const Recording recording =

@@ -49,17 +49,37 @@ std::string csv_cell(const std::string& text) {
     return out + "\"";
 }
 
+/// About how many bytes are kept of a frame.
+double bytes_of(const Character& character, Keeping keeping) {
+    constexpr double a_clip = sizeof(ClipView), clips = 8, motions = 2; // that play at once
+    const auto parameters = double(character.parameters().size()), layers = double(character.layers().size()),
+               joints = double(character.joint_count());
+    double bytes = keeping.rows ? 400 + 24 * parameters + 40 * layers : 0;
+    if (keeping.frames) {
+        bytes += double(sizeof(RecordedFrame)) + 8 * parameters + 64 * layers +
+                 motions * (double(sizeof(RecordedInstance)) + clips * a_clip);
+        if (keeping.poses) { bytes += double(sizeof(Transform)) * joints; }
+        if (keeping.joint_weights) { bytes += 4 * layers * joints; }
+    }
+    return bytes;
+}
+
 } // namespace
 
-double Keeping::bytes(const Character& character, double count) const {
-    constexpr double a_clip = sizeof(ClipView), clips = 8, motions = 2; // that play at once
-    if (!frames) { return 0; }
-    double each = double(sizeof(RecordedFrame)) + 8.0 * double(character.parameters().size()) +
-                  64.0 * double(character.layers().size()) +
-                  motions * (double(sizeof(RecordedInstance)) + clips * a_clip);
-    if (poses) { each += double(sizeof(Transform)) * double(character.joint_count()); }
-    if (joint_weights) { each += 4.0 * double(character.layers().size() * character.joint_count()); }
-    return count * each;
+std::optional<std::string> too_much(const Character& character, double seconds, double frames_per_second,
+                                    Keeping keeping) {
+    constexpr double most_frames = 2'000'000, most_bytes = 4e9;
+    const double frames = seconds * frames_per_second, bytes = frames * bytes_of(character, keeping);
+    if (frames > most_frames) {
+        return fmt::format("{} seconds at {} frames a second are too many frames; {:.0f} are possible", seconds,
+                           frames_per_second, most_frames);
+    }
+    if (bytes > most_bytes) {
+        return fmt::format("a bake, a film, a chart and a trace keep every frame, and {:.0f} of them take some {:.1f} GB "
+                           "of the {:.0f} that are possible; play less, or fewer frames a second",
+                           frames, bytes / 1e9, most_bytes / 1e9);
+    }
+    return std::nullopt;
 }
 
 Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second, Keeping keeping,

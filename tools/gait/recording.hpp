@@ -57,16 +57,18 @@ struct Keeping {
     bool frames = false;        ///< every frame, not the last alone
     bool poses = false;         ///< in each that is kept
     bool joint_weights = false; ///< and those
-
-    /// About how many bytes so many frames are.
-    [[nodiscard]] double bytes(const Character& character, double count) const;
+    bool rows = false;          ///< a trace's text
 };
+
+/// Why a performance cannot be recorded, in words for the user: too many frames, or more kept than memory is for.
+[[nodiscard]] std::optional<std::string> too_much(const Character& character, double seconds, double frames_per_second,
+                                                  Keeping keeping);
 
 /// Sees the performer after each frame, and what was recorded of it.
 using FrameWatch = std::function<void(const Performer&, const RecordedFrame&)>;
 
 /// Plays `performer` for `seconds`. `cues` and `watch` may be null.
-[[nodiscard]] Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
+Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
                                Keeping keeping, const FrameWatch& watch = nullptr);
 
 /// A performance as CSV, a row a frame, as it goes on.
