@@ -96,7 +96,7 @@ void ConditionSpace::fill_tries(Axis& axis, const std::vector<float>& constants)
     }
     if (info != nullptr && info->tune) { return add(info->default_value); } // the animator's own, as it stands
     axis.number = true;
-    const float low = info != nullptr ? info->low : 0, high = info != nullptr ? info->high : 1e6F; // may be infinite
+    const float low = info != nullptr ? info->low : 0, high = info != nullptr ? info->high : 1e6F;
     std::vector<float> marks = constants;
     // Numbers of the animator's own are thresholds too.
     for (const Axis& other : axes_) {

@@ -15,7 +15,7 @@ struct KeySpan {
 
 template <typename Value> KeySpan find_keys(const Track<Value>& track, double seconds) {
     const auto& times = track.times;
-    if (seconds <= times.front()) { return {}; }
+    if (!(seconds > times.front())) { return {}; } // nor where it is no number
     if (seconds >= times.back()) { return {times.size() - 1, 0, 0}; }
     const auto after = std::upper_bound(times.begin(), times.end(), seconds);
     const std::size_t first = std::size_t(after - times.begin()) - 1;

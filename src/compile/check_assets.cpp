@@ -1,5 +1,7 @@
 #include "compile/check_assets.hpp"
 
+#include "math/bounds.hpp"
+
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -9,10 +11,7 @@ namespace gait::detail {
 namespace {
 
 constexpr std::size_t most_joints = 60'000;
-constexpr double least_seconds = 0.001, most_seconds = 3600; ///< seconds; one pose has none
-constexpr float far = 1e9F; ///< metres, or times as large: what lies within it can be added and turned in floats
-
-bool is_near(float value) { return std::fabs(value) <= far; }
+bool is_near(float value) { return std::fabs(value) <= farthest; }
 bool is_near(Vec3 v) { return is_near(v.x) && is_near(v.y) && is_near(v.z); }
 bool is_near(Quat q) { return is_near(q.x) && is_near(q.y) && is_near(q.z) && is_near(q.w); }
 /// Of some length, so that it says where something turns.
@@ -31,13 +30,13 @@ template <typename Value> std::string fault_of_track(const Track<Value>& track, 
     }
     double before = -1;
     for (const double at : track.times) {
-        if (!(at > before && at >= 0 && at <= seconds + least_seconds)) {
+        if (!(at > before && at >= 0 && at <= seconds + shortest_clip)) {
             return fmt::format("has a key at {} s; times rise from 0 to the clip's {} s", at, seconds);
         }
         before = at;
     }
     for (std::size_t k = 0; k < track.values.size(); ++k) {
-        if (!is_near(track.values[k])) { return fmt::format("holds a number beyond {:g}, or none at all", far); }
+        if (!is_near(track.values[k])) { return fmt::format("holds a number beyond {:g}, or none at all", farthest); }
         if ((!spline || k % 3 == 1) && !turns(track.values[k])) { return "holds a rotation of no length"; }
     }
     return {};
@@ -49,7 +48,7 @@ std::string fault_of(const Joint& joint) {
     const bool near = is_near(joint.rest.translation) && is_near(joint.rest.scale) &&
                       std::all_of(std::begin(joint.inverse_bind.elements), std::end(joint.inverse_bind.elements),
                                   [](float e) { return is_near(e); });
-    return near ? std::string() : fmt::format("a number of its rest pose is beyond {:g}, or none at all", far);
+    return near ? std::string() : fmt::format("a number of its rest pose is beyond {:g}, or none at all", farthest);
 }
 
 } // namespace
@@ -75,10 +74,10 @@ bool check_rig(const Rig& rig, DiagnosticSink& sink) {
 }
 
 std::string fault_of(const ClipSource& clip) {
-    const bool lasts = clip.seconds == 0 || (clip.seconds >= least_seconds && clip.seconds <= most_seconds);
+    const bool lasts = clip.seconds == 0 || (clip.seconds >= shortest_clip && clip.seconds <= longest_clip);
     if (!lasts) {
         return fmt::format("it lasts {} s, and a clip lasts {} to {} s, or is one pose of 0 s", clip.seconds,
-                           least_seconds, most_seconds);
+                           shortest_clip, longest_clip);
     }
     if (clip.tracks.size() != clip.joints.size()) {
         return fmt::format("it names {} joints and has the tracks of {}", clip.joints.size(), clip.tracks.size());

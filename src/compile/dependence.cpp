@@ -109,6 +109,7 @@ private:
             forbid.to = *to;
         }
         for (const std::uint16_t node : yielding) {
+            if (context_.too_many(data_.forbidden.size(), "pairs that 'forbid' names")) { return; }
             if (forbid.to == node) {
                 return context_.error(definition.place, "wrong-forbid",
                                       fmt::format("where '{}' yields, it would go to itself; write 'to: STATE'",

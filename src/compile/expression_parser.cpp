@@ -1,5 +1,7 @@
 #include "compile/expression_parser.hpp"
 
+#include "diagnostics/utf8.hpp"
+
 #include "gait/diagnostic.hpp"
 
 #include <fmt/format.h>
@@ -122,7 +124,7 @@ private:
             fail(at_, "this ')' closes nothing; remove it or open one before", "syntax");
         } else {
             std::size_t length = 1;
-            while (length < rest.size() && (static_cast<unsigned char>(rest[length]) & 0xC0U) == 0x80U) { ++length; }
+            while (length < rest.size() && !begins_character(rest[length])) { ++length; }
             std::string written;
             for (const OperationInfo& info : operations()) {
                 if (info.notation == Notation::infix) { written += " " + std::string(info.text); }

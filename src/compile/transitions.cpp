@@ -5,6 +5,11 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <functional>
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
 
 namespace gait::detail {
 namespace {
@@ -24,12 +29,13 @@ public:
         const UsesOf here(context_, machine.uses);
         first_ = data_.transitions.size();
         // What leaves from every state stands before each state's own: a frame walks one list.
+        const std::string& name = node.definition->name.value;
         for (std::size_t t = 0; t < machine.definition->always.size(); ++t) {
+            if (context_.too_many(data_.transitions.size(), "ways")) { return; }
             const TransitionDefinition& always = machine.definition->always[t];
-            const std::string path = fmt::format("{}.always[{}]", machine.path, t);
-            check_always(always, machine, path);
-            if (leaves_always(always, node.definition->name.value)) {
-                compile_transition(always, index, Kind::always, path);
+            const bool excepted = excepted_from(node.machine)[t].contains(name);
+            if (!excepted && (always.again || always.to.value != name)) {
+                compile_transition(always, index, Kind::always, always_path(machine, t));
             }
         }
         for (std::size_t t = 0; t < node.definition->go.size(); ++t) {
@@ -46,10 +52,25 @@ private:
     };
     enum class Kind { own, always };
 
-    [[nodiscard]] static bool leaves_always(const TransitionDefinition& always, const std::string& state) {
-        const bool excepted = std::any_of(always.except.begin(), always.except.end(),
-                                          [&](const Text& name) { return name.value == state; });
-        return !excepted && (always.again || always.to.value != state);
+    using Names = std::set<std::string, std::less<>>;
+
+    [[nodiscard]] static std::string always_path(const StateTree::Machine& machine, std::size_t index) {
+        return fmt::format("{}.always[{}]", machine.path, index);
+    }
+
+    /// The states that each transition of a machine's `always` does not leave. Worked out, and checked, once a machine.
+    const std::vector<Names>& excepted_from(int machine) {
+        const auto [known, is_new] = excepted_.try_emplace(machine);
+        if (is_new) {
+            const StateTree::Machine& of = tree_.machines[std::size_t(machine)];
+            for (std::size_t t = 0; t < of.definition->always.size(); ++t) {
+                const TransitionDefinition& always = of.definition->always[t];
+                check_always(always, of, always_path(of, t));
+                Names& names = known->second.emplace_back();
+                for (const Text& name : always.except) { names.insert(name.value); }
+            }
+        }
+        return known->second;
     }
 
     void check_always(const TransitionDefinition& always, const StateTree::Machine& machine, const std::string& path) {
@@ -315,7 +336,8 @@ private:
     CompileContext& context_;
     StateTree& tree_;
     CharacterData& data_;
-    std::size_t first_ = 0; ///< transition of the state that is being compiled
+    std::map<int, std::vector<Names>> excepted_; ///< by machine
+    std::size_t first_ = 0;                      ///< transition of the state that is being compiled
 };
 
 } // namespace

@@ -49,6 +49,14 @@ std::optional<std::pair<std::size_t, float>> value_of(CompileContext& context, c
 void compile_values(CompileContext& context, const StateTree& tree) {
     CharacterData& data = *context.data;
     const std::size_t count = data.value_info.size();
+    constexpr std::size_t most_given = 4'000'000;
+    if (count * data.states.size() > most_given) {
+        context.error(context.document.values.front().name.place, "too-many",
+                      fmt::format("{} states times {} values are more than {}; use less of both", data.states.size(),
+                                  count, most_given),
+                      "values");
+        return;
+    }
     for (std::size_t node = 0; node < data.states.size(); ++node) {
         const std::uint16_t parent = data.states[node].parent;
         for (std::size_t v = 0; v < count; ++v) {

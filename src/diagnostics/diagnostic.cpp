@@ -1,4 +1,5 @@
 #include "gait/diagnostic.hpp"
+#include "diagnostics/utf8.hpp"
 
 #include <algorithm>
 #include <array>
@@ -40,10 +41,6 @@ std::size_t edit_distance(const std::string& a, const std::string& b) {
     }
     return cost[a.size()][b.size()];
 }
-
-} // namespace
-
-namespace {
 
 constexpr std::size_t lines_apart = 256; ///< of the lines whose starts are kept
 
@@ -99,10 +96,9 @@ std::string format(const Diagnostic& d) {
         std::replace(line.begin(), line.end(), '\t', ' ');
         const auto column = std::size_t(std::max(d.place.column - d.source_from, 0));
         // Columns count characters: walk over UTF-8 continuation bytes.
-        const auto is_start = [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; };
         std::vector<std::size_t> starts;
         for (std::size_t i = 0; i < line.size(); ++i) {
-            if (is_start(line[i])) { starts.push_back(i); }
+            if (detail::begins_character(line[i])) { starts.push_back(i); }
         }
         starts.push_back(line.size());
         const std::size_t characters = starts.size() - 1;

@@ -1,5 +1,7 @@
 #include "diagnostics/sink.hpp"
 
+#include "diagnostics/utf8.hpp"
+
 #include <algorithm>
 
 namespace gait::detail {
@@ -11,11 +13,9 @@ constexpr std::size_t longest_message = 2000;  ///< bytes
 constexpr std::size_t widest_line = 1000;      ///< bytes: of a longer one the part around the place is kept
 constexpr std::size_t most_compared = 100'000; ///< names that slips of the hand are looked for among, all in all
 
-bool is_start(char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }
-
 void cut_to(std::string& text, std::size_t bytes) {
     if (text.size() <= bytes) { return; }
-    while (bytes > 0 && !is_start(text[bytes])) { --bytes; }
+    while (bytes > 0 && !begins_character(text[bytes])) { --bytes; }
     text.resize(bytes);
     text += "...";
 }
@@ -55,12 +55,12 @@ void DiagnosticSink::add(Severity severity, Place place, std::string code, std::
     d.place = place;
     if (const std::string_view line = file.text.line(place.line); !line.empty()) {
         const auto column_at = [&](std::size_t bytes) {
-            return int(std::count_if(line.begin(), line.begin() + std::ptrdiff_t(bytes), is_start)) + 1;
+            return int(std::count_if(line.begin(), line.begin() + std::ptrdiff_t(bytes), begins_character)) + 1;
         };
         const std::size_t bytes = std::min(line.size(), std::size_t(std::max(place.column, 1)) - 1);
         d.place.column = column_at(bytes);
         std::size_t first = line.size() > widest_line && bytes > widest_line / 2 ? bytes - widest_line / 2 : 0;
-        while (first > 0 && !is_start(line[first])) { --first; }
+        while (first > 0 && !begins_character(line[first])) { --first; }
         d.source_from = column_at(first);
         d.source_line = line.substr(first, widest_line);
     }

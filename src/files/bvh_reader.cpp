@@ -1,6 +1,7 @@
 #include "files/file_problems.hpp"
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
+#include "math/bounds.hpp"
 
 #include <fmt/core.h>
 
@@ -13,9 +14,7 @@ namespace gait {
 using namespace detail;
 namespace {
 
-constexpr std::size_t most_joints = 1024;
 constexpr int deepest = 256;
-constexpr double farthest = 1e9; ///< of any number
 
 /// Thrown inside the reader alone, and caught there.
 struct BvhError {
@@ -145,8 +144,9 @@ private:
     void joint(int parent, int depth) {
         const std::size_t where = scanner_.at();
         if (depth > deepest) { throw BvhError{where, fmt::format("joints nest deeper than {}", deepest)}; }
-        if (file_.joints.size() == most_joints) {
-            throw BvhError{where, fmt::format("more than {} joints; leave out helpers when exporting", most_joints)};
+        if (file_.joints.size() == most_joints_read) {
+            throw BvhError{where,
+                           fmt::format("more than {} joints; leave out helpers when exporting", most_joints_read)};
         }
         const std::size_t index = file_.joints.size();
         file_.joints.emplace_back();

@@ -8,8 +8,8 @@
 
 namespace gait::detail {
 
-/// The longest clip that a reader takes, seconds.
-inline constexpr double longest_clip = 3600;
+/// The most joints that a reader takes.
+inline constexpr std::size_t most_joints_read = 1024;
 
 /// Collects what is wrong with one file that is not quoted line by line.
 class FileProblems {

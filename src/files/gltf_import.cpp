@@ -1,5 +1,6 @@
 #include "files/gltf_scene.hpp"
 #include "gait/gltf.hpp"
+#include "math/bounds.hpp"
 
 #include <fmt/core.h>
 

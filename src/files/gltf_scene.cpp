@@ -2,6 +2,7 @@
 
 #include "files/memory_reserve.hpp"
 #include "files/write_file.hpp"
+#include "math/bounds.hpp"
 
 #include <fmt/format.h>
 
@@ -14,8 +15,6 @@ namespace gait::detail {
 namespace {
 
 constexpr int deepest_json = 64;
-constexpr std::size_t most_joints = 1024;
-constexpr double farthest = 1e9; ///< of any number
 
 // ---- opening ----
 
@@ -532,11 +531,11 @@ bool build_rig(GltfScene& scene, const std::vector<std::size_t>& skins, FileProb
                                     "export the armature and its skin");
         return false;
     }
-    if (count > most_joints) {
+    if (count > most_joints_read) {
         problems.error(
             "too-many-joints",
             fmt::format("the skeleton has {} joints and {} are possible; leave out helper bones when exporting", count,
-                        most_joints));
+                        most_joints_read));
         return false;
     }
     std::vector<int> joint_of(model.nodes.size(), -1);

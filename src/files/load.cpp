@@ -29,6 +29,10 @@ public:
             if (rig_file != nullptr) { result.assets.rig = rig_file->rig; }
         }
         for (const ClipDefinition& clip : document_.clips) {
+            if (keys_ > most_keys) { // said where it began
+                result.assets.failed.insert(clip.name.value);
+                continue;
+            }
             const Text& file = clip.file.empty() ? document_.rig : clip.file;
             const FitDefinition* fit = find_fit(clip);
             const ImportedFile* imported = file.empty() ? nullptr : import(file, fit);
@@ -40,11 +44,12 @@ public:
             // A file's clip is copied for each of the document's that shows it.
             keys_ += key_count(*source);
             if (keys_ > most_keys) {
+                result.assets.failed.insert(clip.name.value);
                 sink_.error(clip.name.place, "too-many",
                             fmt::format("the clips up to '{}' have more than {} keys together; leave some out",
                                         clip.name.value, most_keys),
                             "clips." + clip.name.value);
-                break;
+                continue;
             }
             if (imported == rig_file || rig_file == nullptr) {
                 result.assets.clips.emplace(clip.name.value, *source);

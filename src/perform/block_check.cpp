@@ -2,19 +2,17 @@
 
 #include "gait/fade_style.hpp"
 #include "gait/performer.hpp"
-#include "math/aligned.hpp"
+#include "math/bounds.hpp"
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace gait::detail {
 namespace {
 
-/// Greater than anything that is played: what lies within it stays finite in floats, however it is added and scaled.
-constexpr double far = 1e9;
-
 bool is_within(double value, double low, double high) { return value >= low && value <= high; }
-bool is_near(double value) { return is_within(value, -far, far); }
+bool is_near(double value) { return is_within(value, -farthest, farthest); }
 /// Seconds that have gone or are left.
 bool is_time(double value) { return is_within(value, 0, 1e12); }
 bool is_part(double value) { return is_within(value, -1e-3, 1 + 1e-3); }
@@ -256,7 +254,7 @@ private:
         const std::size_t which = block.layer_index();
         if (!path(layer, which) || !instances(block) || !offset(block)) { return false; }
         if (!is_within(layer.phase, 0, 1) || !is_near(layer.step_speed) || !is_near(layer.weight.value) ||
-            !is_near(layer.weight.velocity) || !is_within(layer.seconds_until_decision, -far, far)) {
+            !is_near(layer.weight.velocity) || !is_within(layer.seconds_until_decision, -farthest, farthest)) {
             return false;
         }
         // Who goes by another layer's phase has one to go by.

@@ -13,7 +13,7 @@ namespace gait::detail {
 struct Evaluation {
     std::size_t first_instance = 0;             ///< the lowest instance counts in full; those below it are left out
     std::size_t last_instance = most_instances; ///< one past the highest
-    double shift = 0;                           ///< seconds from now; only small steps back make sense
+    double shift = 0;                           ///< seconds from now, back or ahead
     bool with_offset = true;
     /// The part of the layer that motions cover which were folded into its offset, where it is not what the layer knows
     /// now. It counts as the rest pose, on which the offset lies.

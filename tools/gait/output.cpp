@@ -1,6 +1,7 @@
 #include "output.hpp"
 
 #include "commands.hpp"
+#include "diagnostics/utf8.hpp"
 
 #include <fmt/format.h>
 #include <spdlog/sinks/stdout_sinks.h>
@@ -19,8 +20,7 @@ namespace {
 
 /// Characters, not bytes.
 std::size_t width(const std::string& text) {
-    return std::size_t(std::count_if(text.begin(), text.end(),
-                                     [](char c) { return (static_cast<unsigned char>(c) & 0xC0U) != 0x80U; }));
+    return std::size_t(std::count_if(text.begin(), text.end(), detail::begins_character));
 }
 
 spdlog::logger& errors() {
