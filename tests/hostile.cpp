@@ -107,7 +107,6 @@ void NumberWalk::pair(std::pair<Number, Number>& p) {
 }
 void NumberWalk::clip(ClipDefinition& c) {
     if (c.cut) { pair(*c.cut); }
-    number(c.seam);
     number(c.rate);
     for (MarkDefinition& m : c.marks) { number(m.at); }
     for (SpanDefinition& s : c.spans) {
@@ -179,7 +178,7 @@ const Document& rich_document() {
     static const Document document = [] {
         const DocumentRead read = read_document_text(
             "gait: 1\nrig: chain.glb\ntolerance: 0.5\n"
-            "clips:\n  low: {loop: yes, rate: 1.5}\n  high: {loop: yes, seam: 5}\n  side: {cut: [0.1, 0.9]}\n"
+            "clips:\n  low: {loop: yes, rate: 1.5}\n  high: {loop: yes}\n  side: {cut: [0.1, 0.9]}\n"
             "  spin: {}\n  swing: {loop: yes}\n  marked: {loop: yes, marks: {tick: 0.3}, spans: {open: [0.2, 0.6]}}\n"
             "parameters:\n  speed: {kind: number, range: [0, 6], default: 1, smooth: 0.1, at_most: 30}\n"
             "  heading: {kind: angle, smooth: 0.1, default: 20}\n  wet: {kind: flag, default: yes}\n"

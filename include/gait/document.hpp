@@ -52,9 +52,10 @@ struct ClipDefinition {
     bool reverse = false;
     bool mirror = false;                    ///< left and right change places
     std::optional<TravelDefinition> travel; ///< nothing: the way stays in the pose
-    std::optional<Number> seam;             ///< closes a loop whose end is off its start by at most so many degrees
     Number rate{1};                         ///< times as fast, 0.01 to 100
     bool loop = false;
+    bool close =
+        true; ///< a loop's end is brought to its start: a closing frame that is missing is added, the rest spread
     std::vector<MarkDefinition> marks;
     std::vector<SpanDefinition> spans;
     Place place;

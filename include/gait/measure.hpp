@@ -36,9 +36,11 @@ struct FootMeasure {
 struct ClipMeasure {
     bool travels = false; ///< the body moves or turns by it, as against a clip in place
     GroundPlace way;      ///< from its start to its end, when it travels
-    bool loops = false;   ///< its last frame meets its first, but for the way
-    LoopGap gap;          ///< how far they are apart, the way taken out
-    double speed = 0;     ///< metres a second over the ground
+    bool loops = false;   ///< its last frame meets its first, but for the way; or is followed by it, as below
+    double left_out =
+        0;            ///< seconds of a closing frame that the clip lacks: all of this is measured as if it were there
+    LoopGap gap;      ///< how far they are apart, the way taken out; without the closing frame
+    double speed = 0; ///< metres a second over the ground
     double direction = 0; ///< degrees from ahead, positive to the right; 0 for a clip that goes nowhere
     double steps_a_minute = 0;
     double stride = 0; ///< metres from a foot's strike to its next

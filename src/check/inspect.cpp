@@ -25,8 +25,11 @@ constexpr double least_speed_off = 0.12, least_part_off = 0.08; // metres a seco
 struct Inspected {
     const ClipDefinition* definition = nullptr;
     ClipMeasure measure;
+    LoopClosing closing;
     double speed = 0; ///< metres a second, as it is played
-    bool travels = false;
+    bool travels = false, loops = false, close = false;
+    bool drifts = false;   ///< it carries the body away in its pose
+    double drift = 0;      ///< metres
     std::size_t steps = 0; ///< of the left foot, a cycle
 };
 
@@ -56,9 +59,10 @@ public:
     }
 
 private:
-    /// Measures a clip once, and says what is wrong with it by itself.
-    const Inspected* find(const std::string& name) {
-        const auto known = clips_.find(name);
+    /// Measures a clip once, and says what is wrong with it by itself. `looped`: where it is played so, whatever it
+    /// says.
+    const Inspected* find(const std::string& name, bool looped = false) {
+        const auto known = clips_.find({name, looped});
         if (known != clips_.end()) { return &known->second; }
         const auto definition = std::find_if(document_.clips.begin(), document_.clips.end(),
                                              [&](const ClipDefinition& c) { return c.name.value == name; });
@@ -66,12 +70,23 @@ private:
         if (definition == document_.clips.end() || source == assets_.clips.end()) { return nullptr; }
         Inspected clip;
         clip.definition = &*definition;
+        if (looped && definition->loop) { return find(name); }
+        ClipDefinition settings = *definition;
+        settings.loop = settings.loop || looped;
         DiagnosticSink unheard(document_.files()); // `compile` has said it
-        const PreparedClip prepared = prepare_clip(source->second, *assets_.rig, *definition,
+        const PreparedClip prepared = prepare_clip(source->second, *assets_.rig, settings,
                                                    mirror_pairs(document_, *assets_.rig, unheard), unheard);
         clip.measure = measure_poses(prepared.poses.poses(), *assets_.rig);
+        clip.closing = prepared.closing;
+        clip.loops = settings.loop;
+        clip.close = settings.close;
         clip.travels = prepared.travel.travels;
         clip.speed = clip.measure.speed;
+        if (clip.loops && !clip.travels) {
+            const ClipMeasure own = measure_clip(source->second, *assets_.rig);
+            clip.drift = std::hypot(own.way.x, own.way.z);
+            clip.drifts = own.travels;
+        }
         if (clip.travels && prepared.poses.seconds() > 0) {
             const BodyStep way = exponential(travel_between(prepared.travel, 0, 1));
             clip.speed = std::hypot(way.x, way.z) / prepared.poses.seconds();
@@ -80,36 +95,56 @@ private:
             clip.steps = clip.measure.feet[0].contacts.size();
         }
         inspect_clip(clip);
-        return &(clips_[name] = std::move(clip));
+        return &(clips_[{name, looped}] = std::move(clip));
     }
 
     void inspect_clip(const Inspected& clip) {
         const ClipDefinition& definition = *clip.definition;
         const std::string& name = definition.name.value;
-        const ClipMeasure& measure = clip.measure;
-        const double distance = std::hypot(measure.way.x, measure.way.z);
-        if (measure.travels && !clip.travels && definition.loop) {
-            const int hips = body_parts(*assets_.rig).hips;
-            const std::string joint = hips < 0 ? "hips" : assets_.rig->joints[std::size_t(hips)].name;
-            sink_.warn(
-                definition.name.place, "drifting-clip",
-                fmt::format("clip '{}' carries the body {:.2f} m away in its pose and jumps back each time round; "
-                            "add 'travel: {}' to give that way to the game",
-                            name, distance, joint),
-                "clips." + name);
-        } else if (definition.loop && !measure.gap.meets()) {
-            const bool by_turn = measure.gap.degrees > 0.5;
-            sink_.warn(
-                definition.name.place, "open-seam",
-                by_turn
-                    ? fmt::format("clip '{}' loops, but '{}' ends {:.1f} degrees off where it starts, which shows each "
-                                  "time round; cut it where it meets itself, or add 'seam: {:.0f}'",
-                                  name, measure.gap.turned_joint, measure.gap.degrees, std::ceil(measure.gap.degrees))
-                    : fmt::format("clip '{}' loops, but '{}' ends {:.0f} mm off where it starts, which shows each time "
-                                  "round; cut it where it meets itself, or add 'seam: 1'",
-                                  name, measure.gap.moved_joint, measure.gap.millimetres),
-                "clips." + name);
+        if (!clip.loops) { return; }
+        const std::string path = "clips." + name;
+        const LoopClosing& closing = clip.closing;
+        if (closing.added > 0) {
+            sink_.add(
+                Severity::note, definition.name.place, "closing-frame",
+                fmt::format("clip '{}' lacks its closing frame: its first pose comes {:.3f} s after its last one, "
+                            "which was added",
+                            name, closing.added),
+                path);
         }
+        // What is spread bends the whole clip: a little is nobody's business, much is no loop.
+        constexpr double most_degrees = 25, most_millimetres = 100;
+        const bool is_much = closing.gap.degrees > most_degrees || closing.gap.millimetres > most_millimetres;
+        if (!clip.close ? closing.gap.meets() : !is_much) { return; }
+        const std::string off = closing.gap.degrees > 0.5
+                                    ? fmt::format("'{}' ends {:.1f} degrees off where it starts",
+                                                  closing.gap.turned_joint, closing.gap.degrees)
+                                    : fmt::format("'{}' ends {:.0f} mm off where it starts", closing.gap.moved_joint,
+                                                  closing.gap.millimetres);
+        if (!clip.close) {
+            sink_.warn(definition.name.place, "open-loop",
+                       fmt::format("clip '{}' loops, but {}, which shows each time round; remove 'close: no', or cut "
+                                   "it where it meets itself",
+                                   name, off),
+                       path);
+        } else if (!clip.travels && clip.drifts) {
+            sink_.warn(definition.name.place, "drifting-clip",
+                       fmt::format("clip '{}' carries the body {:.2f} m away, which was taken out so that it does not "
+                                   "jump back each time round; add 'travel: {}' to give that way to the game",
+                                   name, clip.drift, hips_name()),
+                       path);
+        } else {
+            sink_.warn(definition.name.place, "wide-loop",
+                       fmt::format("clip '{}' loops, but {}; that was spread over the whole loop and bends it: cut it "
+                                   "where it meets itself, or play it once",
+                                   name, off),
+                       path);
+        }
+    }
+
+    [[nodiscard]] std::string hips_name() const {
+        const int hips = body_parts(*assets_.rig).hips;
+        return hips < 0 ? "hips" : assets_.rig->joints[std::size_t(hips)].name;
     }
 
     void inspect_machine(const MachineDefinition& machine, int depth) {
@@ -162,7 +197,7 @@ private:
 
     void inspect_motion(const MotionDefinition& motion, const StateDefinition& state) {
         if (!motion.clip.empty()) {
-            const Inspected* clip = find(motion.clip.value);
+            const Inspected* clip = find(motion.clip.value, motion.loop.value_or(false));
             if (clip != nullptr && clip->travels && state.game_moves) {
                 sink_.warn(motion.clip.place, "unused-travel",
                            fmt::format(
@@ -229,7 +264,7 @@ private:
     const Document& document_;
     const Assets& assets_;
     DiagnosticSink sink_;
-    std::map<std::string, Inspected> clips_;
+    std::map<std::pair<std::string, bool>, Inspected> clips_; ///< by name, and whether it is looped where it is played
 };
 
 } // namespace

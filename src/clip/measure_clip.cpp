@@ -1,3 +1,4 @@
+#include "clip/close_loop.hpp"
 #include "clip/measure_poses.hpp"
 #include "gait/measure.hpp"
 #include "rig/foot_points.hpp"
@@ -408,7 +409,20 @@ ClipMeasure measure_poses(const PoseTrack& clip, const Rig& rig, const std::vect
 } // namespace detail
 
 ClipMeasure measure_clip(const ClipSource& clip, const Rig& rig, const std::vector<std::string>& feet) {
-    return measure_poses(to_poses(clip, rig), rig, feet);
+    PoseTrack track = to_poses(clip, rig);
+    const double added = left_out(track, rig, frame_seconds(clip));
+    if (!(added > 0)) { return measure_poses(track, rig, feet); }
+    const ClipMeasure as_it_is = measure_poses(track, rig, feet);
+    // The way goes on as it went so far.
+    const GroundPlace& way = as_it_is.way;
+    const BodyStep gone{way.x, 0, way.z, -way.heading / degrees_per_radian};
+    const double longer = (track.seconds() + added) / track.seconds();
+    const BodyStep on = as_it_is.travels ? exponential(scaled(logarithm(gone), longer)) : BodyStep{};
+    add_closing_frame(track, rig, added, transform_of(on));
+    ClipMeasure complete = measure_poses(track, rig, feet);
+    complete.left_out = added;
+    complete.gap = as_it_is.gap;
+    return complete;
 }
 
 } // namespace gait

@@ -30,6 +30,17 @@ PosedClip::PosedClip(PoseTrack poses, const Rig& rig) : poses_(std::move(poses))
     put_to_rest(*poses_, rest_);
 }
 
+PosedClip::PosedClip(PoseTrack poses, const Rig& rig, const ClipSource& keys) : PosedClip(std::move(poses), rig) {
+    for (const JointTracks& tracks : keys.tracks) {
+        keys_.tracks.push_back(has_steps(tracks) ? tracks : JointTracks{});
+    }
+}
+
+bool has_steps(const JointTracks& tracks) {
+    const auto jumps = [](const auto& track) { return !track.empty() && track.interpolation == Interpolation::step; };
+    return jumps(tracks.rotation) || jumps(tracks.translation) || jumps(tracks.scale);
+}
+
 std::vector<Transform> PosedClip::pose_at(double seconds) const {
     return poses_ ? detail::pose_at(*poses_, seconds) : gait::pose_at(keys_, rest_, seconds);
 }
@@ -55,13 +66,12 @@ std::size_t PosedClip::key_count() const {
 
 const JointTracks& PosedClip::keys_of(std::size_t joint) const {
     static const JointTracks none;
-    return poses_ ? none : keys_.tracks[joint];
+    return joint < keys_.tracks.size() ? keys_.tracks[joint] : none;
 }
 
 void PosedClip::quicken(double rate) {
     if (poses_) {
         for (double& at : poses_->times) { at /= rate; }
-        return;
     }
     for (JointTracks& tracks : keys_.tracks) {
         quicken_track(tracks.rotation, rate);

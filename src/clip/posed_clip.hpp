@@ -15,6 +15,8 @@ public:
     PosedClip(const ClipSource& source, const Rig& rig);
     /// From time zero on, whatever the first instant is. A joint that hardly leaves its rest pose rests.
     PosedClip(PoseTrack poses, const Rig& rig);
+    /// The same, but for joints whose `keys` (in the rig's joint order) are steps: those stay.
+    PosedClip(PoseTrack poses, const Rig& rig, const ClipSource& keys);
 
     [[nodiscard]] double seconds() const { return poses_ ? poses_->seconds() : keys_.seconds; }
     /// Local, one a joint.
@@ -25,7 +27,7 @@ public:
     [[nodiscard]] std::vector<double> instants() const;
     /// The greatest number of keys on one track.
     [[nodiscard]] std::size_t key_count() const;
-    /// The joint's keys, for what jumps from one to the next; empty ones where there are poses.
+    /// The joint's keys, for what jumps from one to the next; of clips that have poses, those alone.
     [[nodiscard]] const JointTracks& keys_of(std::size_t joint) const;
     /// Plays it `rate` times as fast.
     void quicken(double rate);
@@ -35,6 +37,9 @@ private:
     std::optional<PoseTrack> poses_;
     std::vector<Transform> rest_;
 };
+
+/// Whether a joint jumps from one key to the next.
+[[nodiscard]] bool has_steps(const JointTracks& tracks);
 
 /// Plays a number `rate` times as fast.
 void quicken(NumberTrack& track, double rate);

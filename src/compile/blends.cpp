@@ -118,7 +118,8 @@ std::optional<MotionCompiler::Own> MotionCompiler::own_place(const ResolvedMotio
     const Text name = substituted(definition->clip, play.arguments);
     const auto found = clip_of_.find(name.value);
     if (found == clip_of_.end() || context_.prepared.empty()) { return std::nullopt; } // it is said elsewhere
-    const auto own = context_.own_motion(context_.turned_clip(found->second, play.mirror, play.reverse));
+    const auto own = context_.own_motion(
+        context_.turned_clip(found->second, {play.mirror, play.reverse, play.loop.value_or(false)}));
     const double speed = std::hypot(own.right, own.ahead);
     constexpr double least_speed = 0.05; // metres a second
     if (speed < least_speed) { return Own{}; }

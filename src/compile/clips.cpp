@@ -175,15 +175,22 @@ PreparedClip CompileContext::prepare(const std::string& clip, const ClipDefiniti
     return missing;
 }
 
-std::uint16_t CompileContext::turned_clip(std::uint16_t clip, bool mirror, bool reverse) {
-    if (prepared.empty() || (!mirror && !reverse)) { return clip; }
-    const std::array<std::uint16_t, 3> key{clip, std::uint16_t(mirror), std::uint16_t(reverse)};
+std::uint16_t CompileContext::turned_clip(std::uint16_t clip, const ClipTurn& turn) {
+    const auto [mirror, reverse, loops] = turn;
+    const bool looped = loops && !clip_definitions[clip]->loop;
+    if (prepared.empty() || (!mirror && !reverse && !looped)) { return clip; }
+    const std::array<std::uint16_t, 4> key{clip, std::uint16_t(mirror), std::uint16_t(reverse), std::uint16_t(looped)};
     const auto known = turned_.find(key);
     if (known != turned_.end()) { return known->second; }
     ClipDefinition& turned = turned_definitions_.emplace_back(*clip_definitions[clip]);
     turned.mirror = turned.mirror != mirror;
     turned.reverse = turned.reverse != reverse;
-    turned.name.value += mirror && reverse ? ", mirrored and reversed" : mirror ? ", mirrored" : ", reversed";
+    turned.loop = turned.loop || looped;
+    turned.name.value += mirror && reverse ? ", mirrored and reversed"
+                         : mirror          ? ", mirrored"
+                         : reverse         ? ", reversed"
+                                           : "";
+    if (looped) { turned.name.value += ", looped"; }
     DiagnosticSink said_already(document.files());
     prepared.push_back(prepare(clip_names[clip], turned, said_already));
     clip_definitions.push_back(&turned);

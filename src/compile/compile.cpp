@@ -105,11 +105,6 @@ private:
         checked.rate.value =
             context_.within(definition.rate, 0.01, 100, 1,
                             "'rate' is 0.01 to 100 times as fast; for the way back write 'reverse: yes'", path);
-        if (definition.seam) {
-            constexpr double least = 1e-9;
-            checked.seam->value = context_.within(*definition.seam, least, 180, 1,
-                                                  "'seam' closes more than 0 and at most 180 degrees", path);
-        }
         const auto check_seconds = [&](Number& at) {
             constexpr double longest = 86'400;
             at.value = context_.within(at, -longest, longest, 0, "an instant of a clip is in seconds", path);

@@ -33,6 +33,12 @@ struct HiddenParameter {
     std::uint16_t node = 0;             ///< that this is, or the reading
 };
 
+/// How a clip is played other than as it is declared.
+struct ClipTurn {
+    bool mirror = false, reverse = false;
+    bool loops = false; ///< also where the clip itself does not
+};
+
 struct CompileContext {
     CompileContext(const Document& the_document, const Assets& the_assets)
         : document(the_document), assets(the_assets), sink(the_document.files()),
@@ -119,8 +125,8 @@ struct CompileContext {
     [[nodiscard]] std::string footfall_words(std::uint16_t clip);
     /// How it lies on a shared phase: index into the table's warps; nothing when left and right do not alternate.
     [[nodiscard]] std::uint16_t warp(std::uint16_t clip);
-    /// The clip mirrored or turned round in time, made when it is asked for first.
-    std::uint16_t turned_clip(std::uint16_t clip, bool mirror, bool reverse);
+    /// The clip as it is played there, made when it is asked for first.
+    std::uint16_t turned_clip(std::uint16_t clip, const ClipTurn& turn);
     /// The difference of a clip to the first frame of another: index into the character's additives.
     std::uint16_t additive(std::uint16_t clip, std::uint16_t against);
     /// Every name of a mark or span of what is prepared gets its index.
@@ -135,7 +141,7 @@ private:
     std::map<std::uint16_t, std::vector<Footfall>> footfalls_;
     std::map<std::uint16_t, std::uint16_t> warps_;
     std::map<std::array<std::uint16_t, 4>, std::optional<OwnMotion>> halves_; ///< by both clips and their warps
-    std::map<std::array<std::uint16_t, 3>, std::uint16_t> turned_;            ///< by clip, mirrored and reversed
+    std::map<std::array<std::uint16_t, 4>, std::uint16_t> turned_; ///< by clip, mirrored, reversed and looped
     std::deque<ClipDefinition> turned_definitions_;
     CodeRange joined(CodeRange first, CodeRange second, Operation operation);
     std::map<std::string, CodeRange> programs_; ///< by their instructions

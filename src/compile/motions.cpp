@@ -199,7 +199,7 @@ std::uint32_t MotionCompiler::compile_clip(const ResolvedMotion& resolved, Build
                                    name.value),
                        path);
     }
-    leaf.clip = context_.turned_clip(found->second, setting.mirror, setting.reverse);
+    leaf.clip = context_.turned_clip(found->second, {setting.mirror, setting.reverse, leaf.loops});
     leaf.leads = setting.leads;
     leaf.channel = setting.channel;
     leaf.pace = resolved.pace;

@@ -1,3 +1,4 @@
+#include "clip/close_loop.hpp"
 #include "clip/pose_track.hpp"
 #include "compile/prepared_clip.hpp"
 #include "rig/body_parts.hpp"
@@ -118,6 +119,8 @@ double heading_of(Quat turn, double before) {
     return std::abs(first - before) > pi / 2 && std::abs(second - before) < std::abs(first - before) ? second : first;
 }
 
+std::size_t path_intervals(double seconds) { return std::size_t(std::max(2.0, std::ceil(seconds * path_rate))); }
+
 /// Where the joint is at even instants, seen as a body: its place and its heading.
 std::vector<BodyStep> body_path(const PoseTrack& track, const Rig& rig, std::size_t joint, std::size_t intervals) {
     const Quat rest = model_space(rig, rest_pose(rig))[joint].rotation;
@@ -167,9 +170,7 @@ BodyStep taken(const BodyStep& motion, const TravelDefinition& what) {
 void take_out(PoseTrack& track, const Rig& rig, const std::vector<BodyStep>& where) {
     for (std::size_t i = 0; i < track.poses.size(); ++i) {
         const BodyStep back = inverse(where[i]);
-        const Transform undo{axis_angle({0, 1, 0}, back.yaw * degrees_per_radian),
-                             {float(back.x), float(back.y), float(back.z)},
-                             {1, 1, 1}};
+        const Transform undo = transform_of(back);
         for (std::size_t j = 0; j < rig.joints.size(); ++j) {
             if (rig.joints[j].parent < 0) { track.poses[i][j] = undo * track.poses[i][j]; }
         }
@@ -209,7 +210,7 @@ TravelPath take_travel(PoseTrack& track, const Rig& rig, std::size_t joint, cons
     const double seconds = track.seconds();
     if (!(seconds > 0)) { return travel; }
     travel.travels = true;
-    const auto intervals = std::size_t(std::max(2.0, std::ceil(seconds * path_rate)));
+    const std::size_t intervals = path_intervals(seconds);
     const std::vector<BodyStep> path = body_path(track, rig, joint, intervals);
     const Vec3 rest = model_space(rig, rest_pose(rig))[joint].translation;
     std::vector<BodyStep> where;
@@ -241,23 +242,6 @@ TravelPath take_travel(PoseTrack& track, const Rig& rig, std::size_t joint, cons
     return travel;
 }
 
-// ---- the seam ----
-
-/// Turns and moves every pose by its part of what the end lacks to the start.
-void close_seam(PoseTrack& track) {
-    const Pose first = track.poses.front(), last = track.poses.back();
-    for (std::size_t i = 0; i < track.poses.size(); ++i) {
-        const double part = (track.times[i] - track.times.front()) / track.seconds();
-        for (std::size_t j = 0; j < first.size(); ++j) {
-            Transform& joint = track.poses[i][j];
-            const Quat missing = normalized(first[j].rotation * conjugate(last[j].rotation));
-            joint.rotation = normalized(slerp({}, missing, part) * joint.rotation);
-            joint.translation = joint.translation + (first[j].translation - last[j].translation) * float(part);
-        }
-    }
-    track.poses.back() = first;
-}
-
 // ---- all of it ----
 
 class Preparation {
@@ -275,17 +259,31 @@ public:
         const auto window = cut_window();
         if (window) { seconds_ = window->second - window->first; }
         const bool works = !rig_.joints.empty() && source_.seconds > 0;
-        if (works && (window || settings_.reverse || settings_.mirror || travels || settings_.seam)) {
-            PoseTrack track = to_poses(source_, rig_);
+        const bool closes = settings_.loop && settings_.close;
+        reworked_ = window || settings_.reverse || settings_.mirror || travels;
+        if (works && (reworked_ || closes)) {
+            const ClipSource keys = arranged(source_, rig_);
+            PoseTrack track = to_poses(keys, rest_pose(rig_));
             if (window) {
                 track = cut(track, window->first, window->second);
                 cut_numbers(result_.numbers, window->first, window->second);
             }
             if (settings_.reverse) { reverse(track, result_.numbers); }
             if (settings_.mirror) { mirror_all(track); }
+            const bool was_open = closes && (travels || is_open(track));
+            if (was_open) { complete_loop(track, travels ? std::optional(joint) : std::nullopt); }
             if (travels) { result_.travel = take_travel(track, rig_, joint, *settings_.travel, settings_.loop); }
-            if (settings_.seam) { seam(track); }
-            result_.poses = PosedClip(std::move(track), rig_);
+            const std::vector<bool> stepped = stepped_joints(keys);
+            if (settings_.loop && !closes) {
+                result_.closing.gap = gap_between(rig_, track.poses.front(), track.poses.back());
+            } else if (was_open && is_open(track)) {
+                result_.closing.gap = close_gap(track, rig_, stepped, result_.closing.added);
+            }
+            if (reworked_ || was_open) {
+                result_.poses = reworked_ ? PosedClip(std::move(track), rig_) : PosedClip(std::move(track), rig_, keys);
+            } else {
+                result_.poses = PosedClip(source_, rig_);
+            }
         } else {
             result_.poses = PosedClip(source_, rig_);
         }
@@ -341,34 +339,42 @@ private:
         mirror(track, rig_, pairs_);
     }
 
-    void seam(PoseTrack& track) {
-        if (!settings_.loop) {
-            sink_.error(
-                settings_.seam->place, "wrong-seam",
-                fmt::format("clip '{}' does not loop, so it has no seam to close; add 'loop: yes' or remove 'seam'",
-                            settings_.name.value),
-                path_);
-            return;
+    /// Adds the frame that a loop's export left out.
+    void complete_loop(PoseTrack& track, const std::optional<std::size_t>& travels_by) {
+        const double added = left_out(track, rig_, frame_seconds(source_));
+        if (!(added > 0)) { return; }
+        BodyStep on;
+        if (travels_by) {
+            const auto path = body_path(track, rig_, *travels_by, path_intervals(track.seconds()));
+            const BodyStep twist = taken(logarithm(path.back() * inverse(path.front())), *settings_.travel);
+            on = exponential(scaled(twist, (track.seconds() + added) / track.seconds()));
         }
-        double widest = 0;
-        std::size_t where = 0;
-        for (std::size_t j = 0; j < rig_.joints.size(); ++j) {
-            const double gap = degrees_between(track.poses.front()[j].rotation, track.poses.back()[j].rotation);
-            if (gap > widest) {
-                widest = gap;
-                where = j;
-            }
-        }
-        if (widest > settings_.seam->value) {
-            sink_.error(
-                settings_.seam->place, "wide-seam",
-                fmt::format("the end of clip '{}' is {:.1f} degrees off its start at '{}', more than the {} that "
-                            "'seam' may close; cut it where it meets itself, or allow more",
-                            settings_.name.value, widest, rig_.joints[where].name, settings_.seam->value),
-                path_);
-            return;
-        }
-        close_seam(track);
+        add_closing_frame(track, rig_, added, transform_of(on));
+        for (NumberTrack& number : result_.numbers) { close_number(number, seconds_ + added); }
+        seconds_ += added;
+        result_.closing.added = added;
+    }
+
+    static void close_number(NumberTrack& number, double at) {
+        Track<float>& track = number.values;
+        if (track.times.empty() || track.interpolation == Interpolation::cubic_spline) { return; }
+        const float first = track.values.front();
+        track.times.push_back(at);
+        track.values.push_back(first);
+    }
+
+    /// Which joints jump from key to key, as far as their keys are still as they came.
+    [[nodiscard]] std::vector<bool> stepped_joints(const ClipSource& keys) const {
+        std::vector<bool> stepped(rig_.joints.size(), false);
+        if (reworked_) { return stepped; }
+        for (std::size_t j = 0; j < stepped.size(); ++j) { stepped[j] = has_steps(keys.tracks[j]); }
+        return stepped;
+    }
+
+    [[nodiscard]] bool is_open(const PoseTrack& track) const {
+        constexpr double degrees = 0.01, millimetres = 0.01;
+        const LoopGap gap = gap_between(rig_, track.poses.front(), track.poses.back());
+        return gap.degrees > degrees || gap.millimetres > millimetres;
     }
 
     /// Seconds of the prepared clip for seconds from the cut's beginning.
@@ -425,7 +431,8 @@ private:
     const std::vector<std::pair<int, int>>& pairs_;
     DiagnosticSink& sink_;
     std::string path_;
-    double seconds_; ///< after the cut, at the clip's own rate
+    double seconds_;        ///< after the cut, at the clip's own rate
+    bool reworked_ = false; ///< its poses are no longer those of its keys
     PreparedClip result_;
 };
 

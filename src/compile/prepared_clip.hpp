@@ -22,10 +22,17 @@ struct ClipSpan {
     double from = 0, to = 0;
 };
 
+/// How a loop's end came to its start.
+struct LoopClosing {
+    double added = 0; ///< seconds, of the closing frame that was left out
+    LoopGap gap;      ///< what did not meet, and was spread over the loop; or was left, if that was wanted
+};
+
 struct PreparedClip {
     PosedClip poses; ///< on the rig
     std::vector<NumberTrack> numbers;
     TravelPath travel;
+    LoopClosing closing;
     std::vector<ClipMark> marks; ///< in order of time
     std::vector<ClipSpan> spans;
 };

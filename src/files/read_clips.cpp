@@ -12,7 +12,7 @@ namespace gait::detail {
 namespace {
 
 constexpr const char* clip_settings[] = {"file",   "animation", "fit",  "cut",  "reverse", "mirror",
-                                         "travel", "seam",      "rate", "loop", "marks",   "spans"};
+                                         "travel", "close",     "rate", "loop", "marks",   "spans"};
 
 /// A joint's name, or a map with `joint` and `take`.
 std::optional<TravelDefinition> read_travel(const YamlNode& node, DiagnosticSink& sink) {
@@ -59,9 +59,9 @@ void read_clip_settings(const YamlMap& map, ClipDefinition& clip, DiagnosticSink
     clip.reverse = map.flag("reverse").value_or(false);
     clip.mirror = map.flag("mirror").value_or(false);
     if (const YamlNode* travel = map.find("travel")) { clip.travel = read_travel(*travel, sink); }
-    if (const auto seam = map.number("seam", "degrees")) { clip.seam = *seam; }
     if (const auto rate = map.number("rate", "times as fast")) { clip.rate = *rate; }
     clip.loop = map.flag("loop").value_or(false);
+    clip.close = map.flag("close").value_or(true);
     if (const YamlNode* marks = map.find("marks")) {
         for (const auto& [name, value] : named_entries(*marks, "marks", sink)) {
             if (const auto at = to_number(*value, "a mark's second", sink)) { clip.marks.push_back({name, *at}); }

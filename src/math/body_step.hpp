@@ -2,6 +2,8 @@
 /// leads there in one unit of time). The group of plane motions with a height beside it.
 #pragma once
 
+#include "gait/math.hpp"
+
 #include <cmath>
 
 namespace gait::detail {
@@ -52,6 +54,12 @@ inline void arc_factors(double angle, double& along, double& across) {
 
 [[nodiscard]] inline BodyStep scaled(const BodyStep& twist, double by) {
     return {twist.x * by, twist.y * by, twist.z * by, twist.yaw * by};
+}
+
+/// As a transform of what stands on the ground.
+[[nodiscard]] inline Transform transform_of(const BodyStep& step) {
+    return {
+        axis_angle({0, 1, 0}, step.yaw * degrees_per_radian), {float(step.x), float(step.y), float(step.z)}, {1, 1, 1}};
 }
 
 } // namespace gait::detail

@@ -58,12 +58,21 @@ TEST_CASE("a loop that drifts off or does not meet is remarked on") {
     CHECK_THAT(
         remarks("  stroll_going: {loop: yes}\n", "        a: {play: stroll_going}\n"),
         Catch::Contains(
-            "4:3: warning: clip 'stroll_going' carries the body 1.40 m away in its pose and jumps back each time "
-            "round; add 'travel: hips' to give that way to the game [drifting-clip]"));
+            "4:3: warning: clip 'stroll_going' carries the body 1.40 m away, which was taken out so that it does not "
+            "jump back each time round; add 'travel: hips' to give that way to the game [drifting-clip]"));
     CHECK(remarks("  stroll_going: {loop: yes, travel: hips}\n", "        a: {play: stroll_going}\n").empty());
     CHECK_THAT(remarks("  wave: {cut: [0, 0.5], loop: yes}\n", "        a: {play: wave}\n"),
-               Catch::Contains("which shows each time round; cut it where it meets itself, or add 'seam: ") &&
-                   Catch::Contains("[open-seam]"));
+               Catch::Contains(
+                   "that was spread over the whole loop and bends it: cut it where it meets itself, or play it once") &&
+                   Catch::Contains("[wide-loop]"));
+    CHECK_THAT(remarks("  wave: {cut: [0, 0.5], loop: yes, close: no}\n", "        a: {play: wave}\n"),
+               Catch::Contains("which shows each time round; remove 'close: no', or cut it where it meets itself "
+                               "[open-loop]"));
+    // Whoever makes it loop.
+    CHECK_THAT(remarks("  wave: {cut: [0, 0.5]}\n", "        a: {play: {clip: wave, loop: yes}}\n"),
+               Catch::Contains("clip 'wave' loops, but 'right_upper_arm' ends"));
+    CHECK_THAT(remarks("  wave: {cut: [0, 0.5]}\n", "        a: {play: {clip: wave}, go: {to: a, at: end}}\n"),
+               !Catch::Contains("loops"));
 }
 
 TEST_CASE("a blend point far from its clip's own speed is remarked on, with the speed to write") {
@@ -81,7 +90,7 @@ TEST_CASE("a blend point far from its clip's own speed is remarked on, with the 
 }
 
 TEST_CASE("clips of unlike numbers of steps that should keep step are remarked on") {
-    const std::string clips = "  stroll: {loop: yes}\n  two: {animation: stroll_stop_left, loop: yes}\n";
+    const std::string clips = "  stroll: {loop: yes}\n  two: {animation: stroll_stop_left, loop: yes, close: no}\n";
     const std::string said =
         remarks(clips, "        a: {play: {blend: effort, sync: cycle, points: {0: stroll, 1: two}}}\n",
                 "{effort: {kind: number}}");

@@ -337,11 +337,7 @@ TEST_CASE("what cannot be mirrored, closed or found is said") {
                Catch::Contains("'travel' does not say whose way it takes; add 'joint: hips'"));
     CHECK_THAT(complaint(still, "{travel: {joint: hips, take: [upward]}}"),
                Catch::Contains("no part of a way 'upward'"));
-    CHECK_THAT(complaint(still, "{loop: yes, seam: 5}"),
-               Catch::Contains(
-                   "the end of clip 'way' is 20.0 degrees off its start at 'left_leg', more than the 5 that 'seam' may "
-                   "close; cut it where it meets itself, or allow more [wide-seam]"));
-    CHECK_THAT(complaint(still, "{seam: 5}"), Catch::Contains("clip 'way' does not loop, so it has no seam to close"));
+    CHECK_THAT(complaint(still, "{loop: yes, seam: 5}"), Catch::Contains("no key 'seam'"));
     CHECK_THAT(complaint(still, "{marks: {up: 3}}"),
                Catch::Contains("mark 'up' stands at 3 s, and clip 'way' lasts 1.000 s [wrong-range]"));
     CHECK_THAT(complaint(still, "{spans: {may_turn: [0.8, 0.2]}}"),
@@ -351,16 +347,91 @@ TEST_CASE("what cannot be mirrored, closed or found is said") {
     CHECK_THAT(complaint(still, "{fit: cap}"), !Catch::Contains("error")); // fits matter when files are read
 }
 
+namespace {
+
+/// The turn of the joint that turns most within two microseconds around the end of a clip of `seconds`.
+double break_at_end(Performer performer, double seconds) {
+    performer.advance(seconds - 1e-6);
+    const auto before = support::pose_of(performer);
+    performer.advance(2e-6);
+    return support::greatest_turn(before, support::pose_of(performer));
+}
+
+/// `clip` without what comes after `seconds`.
+ClipSource cut_short(ClipSource clip, double seconds) {
+    for (JointTracks& tracks : clip.tracks) {
+        for (auto* times : {&tracks.rotation.times, &tracks.translation.times}) {
+            while (!times->empty() && times->back() > seconds + 1e-6) { times->pop_back(); }
+        }
+        tracks.rotation.values.resize(tracks.rotation.times.size());
+        tracks.translation.values.resize(tracks.translation.times.size());
+    }
+    clip.seconds = seconds;
+    return clip;
+}
+
+} // namespace
+
 TEST_CASE("a loop that does not quite meet is closed by spreading the difference") {
     const ClipSource swing = motion(
         body(), 1, [](double) { return at(0, 0); }, [](double t) { return 20 * std::sin(2 * pi * t) + 6 * t; });
-    Performer performer(playing(swing, "{loop: yes, seam: 8}"));
-    performer.advance(0.999999);
-    const auto end = support::pose_of(performer);
-    performer.advance(0.000002);
-    CHECK(support::greatest_turn(end, support::pose_of(performer)) < 0.01);
-    performer.advance(0.249999);
+    Performer performer(playing(swing, "{loop: yes}"));
+    CHECK(break_at_end(performer, 1) < 0.01);
+    performer.advance(1.25);
     CHECK(degrees_between(support::pose_of(performer)[1].rotation, Quat{}) == Approx(20).margin(0.1));
+    CHECK(break_at_end(Performer(playing(swing, "{loop: yes, close: no}")), 1) > 5);
+    // Whoever makes it loop.
+    const auto looped = support::character(
+        "gait: 1\nrig: body.glb\nclips:\n  way: {}\nlayers: [{name: l, machine: {start: a, states: {a: "
+        "{play: {clip: way, loop: yes}}, b: {play: "
+        "way}}}}]\n",
+        [&] {
+            Assets assets;
+            assets.rig = body();
+            assets.clips.emplace("way", swing);
+            return assets;
+        }());
+    CHECK(break_at_end(Performer(looped), 1) < 0.01);
+}
+
+TEST_CASE("the closing frame that an export left out is added, in place and under way") {
+    const auto frame = GENERATE(1.0 / 60, 2.0 / 60);
+    const auto swing = [](double t) { return 25 * std::sin(2 * pi * t) + 10 * std::cos(6 * pi * t); };
+    const ClipSource whole = motion(
+        body(), 1, [](double t) { return at(0, 1.4 * t); }, swing);
+    ClipSource lacking = cut_short(whole, 1 - frame);
+    if (frame > 1.0 / 50) { // at thirty a second
+        for (JointTracks& tracks : lacking.tracks) {
+            const auto thin = [](auto& track) {
+                for (std::size_t k = 0; k < track.times.size(); ++k) {
+                    track.times[k / 2] = k % 2 == 0 ? track.times[k] : track.times[k / 2];
+                    track.values[k / 2] = k % 2 == 0 ? track.values[k] : track.values[k / 2];
+                }
+                track.times.resize((track.times.size() + 1) / 2);
+                track.values.resize(track.times.size());
+            };
+            thin(tracks.rotation);
+            thin(tracks.translation);
+        }
+    }
+    const ClipMeasure measured = measure_clip(lacking, body());
+    CHECK(measured.left_out == Approx(frame).margin(1e-6));
+    CHECK(measured.loops);
+    const auto full = playing(whole, "{loop: yes, travel: hips}"),
+               mended = playing(lacking, "{loop: yes, travel: hips}");
+    CHECK(mended->clips()[0].seconds == Approx(1).margin(1e-6));
+    CHECK(mended->clips()[0].way.z == Approx(1.4).margin(1e-3));
+    Performer a(full), b(mended);
+    for (int i = 0; i < 100; ++i) {
+        a.advance(0.0173);
+        b.advance(0.0173);
+        CHECK(support::greatest_turn(support::pose_of(a), support::pose_of(b)) < 1.5);
+        CHECK(b.travel().move.z == Approx(a.travel().move.z).margin(1e-4));
+    }
+    // A whole one is left as it is.
+    CHECK(measure_clip(whole, body()).left_out == 0);
+    // So is one that stops dead.
+    CHECK(measure_clip(cut_short(whole, 0.6), body()).left_out == 0);
 }
 
 TEST_CASE("several clips of a file share their settings") {

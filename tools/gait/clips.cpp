@@ -80,8 +80,10 @@ std::optional<std::vector<float>> asked_mask(const std::string& asked, const Rig
     return mask_on(read.document, asked.substr(colon + 1), rig);
 }
 
-std::string describe_loop(const LoopGap& gap) {
+std::string describe_loop(const ClipMeasure& m) {
+    const LoopGap& gap = m.gap;
     if (gap.meets()) { return "yes"; }
+    if (m.left_out > 0) { return fmt::format("a frame of {:.3f} s after it", m.left_out); }
     return gap.millimetres > 5 ? fmt::format("no: {} is {:.1f} mm off", gap.moved_joint, gap.millimetres)
                                : fmt::format("no: {} is turned {:.1f} deg", gap.turned_joint, gap.degrees);
 }
@@ -143,7 +145,7 @@ std::string text_of(const std::string& path, const ImportedFile& file, const Cli
                    m.speed > 0 ? fmt::format("{:.2f} m/s", m.speed) : "stands",
                    m.speed > 0 ? fmt::format("{:.0f} deg", std::round(m.direction) + 0.0) : "-", describe_way(m),
                    m.stride > 0 ? fmt::format("{:.2f} m", m.stride) : "-",
-                   m.steps_a_minute > 0 ? fmt::format("{:.0f}/min", m.steps_a_minute) : "-", describe_loop(m.gap)});
+                   m.steps_a_minute > 0 ? fmt::format("{:.0f}/min", m.steps_a_minute) : "-", describe_loop(m)});
         for (const FootMeasure& foot : m.feet) {
             const bool stays = foot.down > 0.999;
             feet.add({clip.name, foot.side, stays ? "stays down" : instants_of(foot, &Contact::strike),
@@ -222,6 +224,7 @@ nlohmann::json json_of(const std::string& path, const ImportedFile& file, const 
                          {"number_tracks", numbers},
                          {"loop",
                           {{"meets", m.gap.meets()},
+                           {"left_out_s", m.left_out},
                            {"degrees", m.gap.degrees},
                            {"turned_joint", m.gap.turned_joint},
                            {"millimetres", m.gap.millimetres},
