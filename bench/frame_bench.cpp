@@ -225,7 +225,7 @@ class WholeFloor {
 public:
     WholeFloor()
         : data_(whole_character()->data()), lanes_(data_.layout.lanes), pose_(4 * lanes_), over_(4 * lanes_),
-          signs_(lanes_), agreements_(lanes_) {
+          signs_(lanes_), agreements_(lanes_), results_(lanes_) {
         turn_.resize(4 * lanes_);
         for (std::size_t l = 1; l < data_.layers.size(); ++l) {
             masks_.push_back(data_.masks[data_.layers[l].mask]);
@@ -249,10 +249,11 @@ public:
             above.to += reach.first;
             blend(over_, &above, 1, reach);
             gait::kernels::normalize({over_.data() + reach.first, lanes_}, reach.lanes);
-            gait::kernels::blend_rotations({pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
-                                           masks_[l].data() + reach.first,
-                                           {signs_.data() + reach.first, agreements_.data() + reach.first},
-                                           reach.lanes);
+            gait::kernels::blend_rotations(
+                {pose_.data() + reach.first, lanes_}, {over_.data() + reach.first, lanes_},
+                masks_[l].data() + reach.first,
+                {signs_.data() + reach.first, agreements_.data() + reach.first, results_.data() + reach.first},
+                reach.lanes);
         }
     }
 
@@ -274,7 +275,7 @@ private:
     const gait::detail::CharacterData& data_;
     std::size_t lanes_;
     gait::detail::AlignedFloats pose_, over_, turn_;
-    std::vector<std::int8_t> signs_, agreements_;
+    std::vector<std::int8_t> signs_, agreements_, results_;
     std::vector<gait::detail::AlignedFloats> masks_;
     std::vector<gait::detail::Window> reach_;
     double phase_ = 0;

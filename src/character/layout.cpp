@@ -45,9 +45,11 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.value_offset = place_all(needs.values, float{});
         const std::size_t first = own.first_joint / lane_padding * lane_padding;
         layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
-        layer.hemispheres = place_all(2 * layer.reach.lanes, std::int8_t{});
+        layer.hemispheres = place_all(3 * layer.reach.lanes, std::int8_t{});
         layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
         layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
+        // The lowest layer changes no side.
+        layer.side_turns = place_all(layout.layers.empty() ? 0 : layer.reach.lanes, SideTurn{});
         layout.layers.push_back(layer);
     }
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);

@@ -148,6 +148,17 @@ struct OffsetUnits {
     float start = 0, velocity = 0;
 };
 
+/// What is left of a joint's change of side: a rotation vector by which it is off where it would be, and decays.
+struct SideTurn {
+    std::array<std::int16_t, 3> vector{}; ///< in parts of `unit`
+    std::int16_t weight = 0; ///< of the upper one as it began, in parts of 32767
+    float left = 0; ///< seconds until it is gone
+
+    static constexpr float unit = 3.15F / 32767; ///< radians: half a turn to within 0.006 degrees
+    static constexpr float seconds = 0.4F;       ///< that it takes to decay
+    [[nodiscard]] bool is_over() const { return !(left > 0); }
+};
+
 /// Where a pick stands.
 struct Deal {
     std::uint64_t dealt = 0;       ///< a bit for each entry that came already
@@ -180,8 +191,9 @@ struct LayerHeader {
     std::array<std::uint16_t, most_levels> announced{}; ///< the path whose events were told
     float offset_seconds = 0;                           ///< how long the inertial offset takes to decay
     Coverage offset_covered;                            ///< how much more of the layer played as motions were folded
-    std::uint8_t has_signs = 0; ///< a bit for each slot: some joint's quaternion is turned round in it
-    std::array<std::uint8_t, 3> spare{};
+    std::uint8_t has_signs = 0;   ///< a bit for each slot: some joint's quaternion is turned round in it
+    std::uint8_t turns_sides = 0; ///< some joint changes the side on which it joins those below, or has just done so
+    std::array<std::uint8_t, 2> spare{};
     double offset_elapsed = 0;
     double seconds_until_decision =
         0;                  ///< no decision can fall for so long, unless a value changes that its conditions read
@@ -253,7 +265,8 @@ struct LayerLayout {
     std::size_t playheads = 0;            ///< Playhead[most_instances][most_playing]
     std::size_t playhead_bytes = 0;       ///< of an instance
     std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
-    std::size_t hemispheres = 0;  ///< int8[sign, agreement][lanes of its reach]: see `kernels::Hemispheres`
+    std::size_t hemispheres = 0;  ///< int8[sign, agreement, turned][lanes of its reach]: see `kernels::Hemispheres`
+    std::size_t side_turns = 0;   ///< SideTurn[lanes of its reach]; none of the lowest layer
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
                                   ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
     std::size_t offset_units = 0; ///< OffsetUnits[windows]
@@ -341,12 +354,16 @@ public:
         layer().has_signs = std::uint8_t(any ? layer().has_signs | bit : layer().has_signs & ~bit);
     }
     void forget_hemispheres() const {
-        std::fill_n(at<std::int8_t>(own_->hemispheres), own_->reach.lanes, std::int8_t{});
+        std::fill_n(at<std::int8_t>(own_->hemispheres), own_->reach.lanes, std::int8_t{}); // the signs tell
     }
     /// How the layer's joints from `lane` of its reach on join those below.
     [[nodiscard]] kernels::Hemispheres hemispheres(std::size_t lane) const {
         auto* signs = at<std::int8_t>(own_->hemispheres) + (lane - own_->reach.first);
-        return {signs, signs + own_->reach.lanes};
+        return {signs, signs + own_->reach.lanes, signs + 2 * own_->reach.lanes};
+    }
+    /// Of the lanes of the layer's reach; none of the lowest layer.
+    [[nodiscard]] std::span<SideTurn> side_turns() const {
+        return {at<SideTurn>(own_->side_turns), layer_ == 0 ? 0 : own_->reach.lanes};
     }
     [[nodiscard]] Window reach() const { return own_->reach; }
     /// Components 0 to 2 are what it began with, 3 to 5 its velocity; [lanes of `reach`].

@@ -250,23 +250,35 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     }
 }
 
-/// The signs of these lanes, after their memory is brought up to how far two poses agree now.
-HWY_INLINE Vector remembered(Floats d, Vector product, std::int8_t* signs, std::int8_t* agreements) {
+/// Brings the memories of lanes up to how their quaternions stand now; see `remember`. What the upper quaternion is
+/// multiplied by, and `turned`, what the result is.
+HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemispheres lanes, Vector& turned) {
     const hn::RebindToSigned<Floats> integers;
     const hn::Rebind<std::int8_t, Floats> bytes;
-    const auto none = hn::Zero(integers);
+    const auto none = hn::Zero(integers), one = hn::Set(integers, 1);
     const auto against = hn::BroadcastSignBit(hn::BitCast(integers, product)); // all bits, or none
-    const auto own = hn::Or(against, hn::Set(integers, 1));                    // -1 or 1
-    // Times `own`: a multiplication takes longer.
+    const auto own = hn::Or(against, one);                                     // -1 or 1
+    // Times a sign: a multiplication takes longer.
     const auto agreeing = [&](auto sign) HWY_ATTR { return hn::Sub(hn::Xor(sign, against), against); };
     const auto clear = hn::RebindMask(integers, hn::Gt(hn::Abs(product), hn::Set(d, clearly)));
-    auto sign = hn::PromoteTo(integers, hn::LoadU(bytes, signs));
-    const auto before = hn::PromoteTo(integers, hn::LoadU(bytes, agreements));
-    const auto opposite = hn::And(hn::Eq(agreeing(sign), hn::Neg(before)), hn::Ne(before, none));
-    sign = hn::IfThenElse(hn::And(clear, opposite), hn::Neg(sign), sign);
-    sign = hn::IfThenElse(hn::Eq(sign, none), own, sign);
-    hn::StoreU(hn::DemoteTo(bytes, sign), bytes, signs);
-    hn::StoreU(hn::DemoteTo(bytes, hn::IfThenElseZero(clear, agreeing(sign))), bytes, agreements);
+    const auto untouched = hn::RebindMask(integers, hn::Le(weight, hn::Zero(d)));
+    const auto covered = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 1.0F)));
+    const auto mostly = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 0.5F)));
+    const auto known = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.sign));
+    const auto before = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.agreement));
+    auto result = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.turned));
+    const auto is_new = hn::Eq(known, none);
+    const auto opposite = hn::And(hn::Eq(agreeing(known), hn::Neg(before)), hn::Ne(before, none));
+    auto sign = hn::IfThenElse(hn::And(clear, opposite), hn::Neg(known), known);
+    sign = hn::IfThenElse(hn::Or(is_new, hn::Or(untouched, covered)), own, sign);
+    // Covered wholly, the result stays what it was, whichever side is chosen.
+    result = hn::IfThenElse(hn::And(covered, hn::Ne(sign, known)), hn::Neg(result), result);
+    result = hn::IfThenElse(is_new, hn::IfThenElse(mostly, own, one), result);
+    result = hn::IfThenElse(untouched, one, result);
+    hn::StoreU(hn::DemoteTo(bytes, sign), bytes, lanes.sign);
+    hn::StoreU(hn::DemoteTo(bytes, hn::IfThenElseZero(clear, agreeing(sign))), bytes, lanes.agreement);
+    hn::StoreU(hn::DemoteTo(bytes, result), bytes, lanes.turned);
+    turned = hn::ConvertTo(d, result);
     return hn::ConvertTo(d, sign);
 }
 
@@ -274,17 +286,19 @@ void blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
     const Floats d;
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero;
+        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero, turned = zero;
         load(d, below.first + lane, below.stride, bx, by, bz, bw);
         load(d, above.first + lane, above.stride, ax, ay, az, aw);
         const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
-        const auto sign = remembered(d, product, hemispheres.sign + lane, hemispheres.agreement + lane);
         const auto weight = hn::Load(d, weights + lane);
+        const Hemispheres sides{hemispheres.sign + lane, hemispheres.agreement + lane, hemispheres.turned + lane};
+        const auto side = remembered(d, product, weight, sides, turned);
+        const auto sign = hn::Mul(side, turned);
         const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
         auto x = hn::Mul(ax, sign), y = hn::Mul(ay, sign), z = hn::Mul(az, sign), w = hn::Mul(aw, sign);
         // Most of a mask is all or nothing: there is nothing to mix then.
         if (!hn::AllTrue(d, hn::Or(untouched, covered))) {
-            const auto rest = hn::Sub(one, weight), share = hn::Mul(weight, sign);
+            const auto rest = hn::Mul(hn::Sub(one, weight), turned), share = hn::Mul(weight, sign);
             const auto mx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), my = hn::MulAdd(ay, share, hn::Mul(by, rest));
             const auto mz = hn::MulAdd(az, share, hn::Mul(bz, rest)), mw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
             const auto square = square_of(mx, my, mz, mw);
@@ -387,13 +401,19 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace gait::kernels {
 
-float remember(Hemispheres joint, float product) {
+float remember(Hemispheres joint, float product, float weight) {
     const float own = std::signbit(product) ? -1.0F : 1.0F, own_if_clear = std::fabs(product) > clearly ? own : 0;
-    float sign = *joint.sign;
+    const bool untouched = weight <= 0, covered = weight >= 1;
+    const auto known = float(*joint.sign);
+    float sign = known, turned = *joint.turned;
     if (own_if_clear * sign * *joint.agreement < 0) { sign = -sign; }
-    if (sign == 0) { sign = own; }
+    if (known == 0 || untouched || covered) { sign = own; }
+    if (covered && sign != known) { turned = -turned; }
+    if (known == 0) { turned = weight >= 0.5F ? own : 1; }
+    if (untouched) { turned = 1; }
     *joint.sign = std::int8_t(sign);
     *joint.agreement = std::int8_t(own_if_clear * sign);
+    *joint.turned = std::int8_t(turned);
     return sign;
 }
 

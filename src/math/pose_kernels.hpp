@@ -64,16 +64,19 @@ void turn_by(Rows rotations, ConstRows turns, std::size_t lanes);
 /// within twelve degrees of a quarter.
 inline constexpr float clearly = 0.2F;
 
-/// On which hemisphere each joint of one pose joins another: fixed as it begins to show and kept, so that nothing flips
-/// while the two turn past half a turn from each other. Where either's quaternion changes its sign at once (being laid
-/// bare, say, or covered), so does this.
+/// On which hemisphere each joint of one pose joins another. Where the joint is covered wholly, or not at all, nobody
+/// sees both and the nearer side is chosen anew; between, the side is kept, so that nothing flips while the two turn
+/// past half a turn from each other. Where either's quaternion changes its sign at once, so does this.
 struct Hemispheres {
     std::int8_t* sign;      ///< [lane] 1 or -1; 0 where it is still to be chosen
     std::int8_t* agreement; ///< [lane] whether, with that sign, both agreed last: 1 or -1; 0 where they were
                             ///< not `clearly` on either side
+    std::int8_t* turned;    ///< [lane] -1 where the result takes the other sign, so that a side which is chosen anew
+                            ///< below does not turn the quaternion that layers above see
 };
-/// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product; the sign.
-float remember(Hemispheres joint, float product);
+/// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product and the weight
+/// of the upper one; the sign.
+float remember(Hemispheres joint, float product, float weight);
 
 /// Fills `factors` [lanes] with 1, or with -1 where a joint's bit is set: `words` holds a bit for each joint from the
 /// character's first on, and the lanes begin at joint `first`, a multiple of the padding.

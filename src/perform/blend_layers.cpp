@@ -2,10 +2,13 @@
 
 #include "math/pose_kernels.hpp"
 #include "math/rotations.hpp"
+#include "math/springs.hpp"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
+#include <span>
 
 namespace gait::detail {
 namespace {
@@ -112,50 +115,163 @@ void each_evaluated_window(const CharacterData& data, const PerformerBlock& bloc
     });
 }
 
+Quat quat_of(const float* rows, std::size_t stride) {
+    return {rows[0], rows[stride], rows[2 * stride], rows[3 * stride]};
+}
+
+void put_quat(const Quat& q, float* rows, std::size_t stride) {
+    const std::array<float, 4> values{q.x, q.y, q.z, q.w};
+    for (std::size_t row = 0; row < 4; ++row) { rows[row * stride] = values[row]; }
+}
+
+Quat as_turn(Vec3 vector) { return axis_angle(vector, double(length(vector)) * degrees_per_radian); }
+
+/// Whether some joint of a layer lies on the far side of what is below it, while both are seen.
+bool has_far_sides(const PerformerBlock& block) {
+    const Window reach = block.reach();
+    return std::memchr(block.hemispheres(reach.first).agreement, 0xFF, reach.lanes) != nullptr;
+}
+
+/// Lays rotations over those below one by one, and changes a side that has become the far one: what that changes is put
+/// into a turn that decays.
+class SideChanger {
+public:
+    explicit SideChanger(const PerformerBlock& block)
+        : block_(block), turns_(block.side_turns()), active_(block.layer().turns_sides != 0) {}
+
+    /// `mix(sign)` is what shows with the upper rotation on that side. `product`: of the two; `weight`: of the upper
+    /// one.
+    template <typename Mix> Quat lay(std::size_t joint, float product, float weight, Mix mix) {
+        const kernels::Hemispheres sides = block_.hemispheres(joint);
+        const float sign = kernels::remember(sides, product, weight);
+        Quat shown = mix(sign);
+        if (*sides.turned < 0) { shown = -shown; }
+        SideTurn& turn = turns_[joint - block_.reach().first];
+        const Quat now = active_ && !turn.is_over() ? as_turn(left_of(turn)) * shown : shown;
+        if (*sides.agreement >= 0) { return now; }
+        *sides.sign = std::int8_t(-sign);
+        *sides.agreement = 1;
+        Quat changed = mix(-sign);
+        // On the side of what showed before, so that layers above see no change of sign.
+        changed = on_side_of(now, changed);
+        *sides.turned = std::int8_t(dot(changed, mix(-sign)) < 0 ? -1 : 1);
+        Quat off = now * conjugate(changed);
+        if (off.w < 0) { off = -off; }
+        store(turn, rotation_vector<double>(off), weight);
+        block_.layer().turns_sides = 1;
+        return as_turn(left_of(turn)) * changed;
+    }
+    /// By how much a joint of this weight takes those below it along: while its change of side decays, by as much as
+    /// when that began.
+    [[nodiscard]] float carries(std::size_t joint, float weight) const {
+        const SideTurn& turn = turns_[joint - block_.reach().first];
+        return turn.is_over() ? weight : std::max(weight, part_left(turn) * float(turn.weight) / 32767);
+    }
+    /// What still decays where the layer does not count.
+    [[nodiscard]] Quat without(std::size_t joint, const Quat& below) const {
+        const SideTurn& turn = turns_[joint - block_.reach().first];
+        return active_ && !turn.is_over() ? as_turn(left_of(turn)) * below : below;
+    }
+
+private:
+    static void store(SideTurn& turn, Vec3 vector, float weight) {
+        const std::array<float, 3> values{vector.x, vector.y, vector.z};
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            turn.vector[axis] =
+                std::int16_t(std::lround(std::clamp(values[axis] / SideTurn::unit, -32767.0F, 32767.0F)));
+        }
+        turn.weight = std::int16_t(std::lround(weight * 32767));
+        turn.left = SideTurn::seconds;
+    }
+    static float part_left(const SideTurn& turn) {
+        const auto seconds = double(SideTurn::seconds);
+        return float(decayed({1, 0}, seconds, seconds - double(turn.left)));
+    }
+    static Vec3 left_of(const SideTurn& turn) {
+        const float part = part_left(turn) * SideTurn::unit;
+        return {part * float(turn.vector[0]), part * float(turn.vector[1]), part * float(turn.vector[2])};
+    }
+
+    const PerformerBlock& block_;
+    std::span<SideTurn> turns_;
+    bool active_;
+};
+
+/// What shows of two rotations; the lower one where they cancel out.
+Quat mixed_by(const Quat& below, const Quat& above, float weight) {
+    if (weight >= 1) { return above; }
+    const Quat sum{below.x + weight * (above.x - below.x), below.y + weight * (above.y - below.y),
+                   below.z + weight * (above.z - below.z), below.w + weight * (above.w - below.w)};
+    return dot(sum, sum) < 1e-12F ? below : normalized(sum);
+}
+
 /// The layer's rotations in the place of those below, each against its parent.
 void replace_local(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer, const Cover& cover) {
+    SideChanger sides(block);
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
-        kernels::blend_rotations({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
-                                 block.hemispheres(window.first), window.lanes);
+        if (block.layer().turns_sides == 0) {
+            kernels::blend_rotations({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
+                                     block.hemispheres(window.first), window.lanes);
+        } else {
+            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+                const Quat below = quat_of(out.first + lane, out.stride), above = quat_at(pose, lane);
+                const float weight = weights[lane];
+                const auto mix = [&](float sign) {
+                    return weight > 0 ? mixed_by(below, sign < 0 ? -above : above, weight) : below;
+                };
+                put_quat(sides.lay(window.first + lane, dot(below, above), weight, mix), out.first + lane, out.stride);
+            }
+        }
         mix_moved(data, weights, window, out, pose);
     };
     each_evaluated_window(data, block, layer, cover, blend);
 }
 
-Quat quat_of(const float* rows, std::size_t stride) {
-    return {rows[0], rows[stride], rows[2 * stride], rows[3 * stride]};
-}
+/// A rotation without initial values.
+struct Turn {
+    float x, y, z, w;
+    Turn() = default; // NOLINT
+    explicit Turn(const Quat& q) : x(q.x), y(q.y), z(q.z), w(q.w) {}
+    explicit operator Quat() const { return {x, y, z, w}; }
+};
 
 /// The layer's rotations in the place of those below, each against the body as a whole: a joint faces where the layer
 /// has it face, whatever the joints above it do below.
 void replace_in_model(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
                       const Cover& cover) {
-    // Of each joint so far, in model space: as it shows, and as the layer by itself has it.
-    struct Turn {
-        float x, y, z, w; // without initial values: an array for the largest rig need not be cleared
-        explicit operator Quat() const { return {x, y, z, w}; }
+    // Of each joint so far, in model space.
+    struct Turned {
+        Turn shown, wanted, below; ///< with the layer; as the layer by itself has it; without the layer
+        float greatest;            ///< by which it and those above it take along what is below them
     };
-    std::array<Turn, most_model_joints> shown, wanted; // NOLINT: filled joint by joint
-    const auto plain = [](const Quat& q) { return Turn{q.x, q.y, q.z, q.w}; };
+    std::array<Turned, most_model_joints> done; // NOLINT: filled joint by joint; for the largest rig nothing is cleared
+    SideChanger sides(block);
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             const std::size_t joint = window.first + lane;
             if (joint >= data.rig.joints.size()) { break; }
             const int parent = data.parents[joint];
-            const Quat above = parent < 0 ? Quat{} : Quat(shown[std::size_t(parent)]);
-            const Quat below = above * quat_of(out.first + lane, out.stride);
-            const Quat target = (parent < 0 ? Quat{} : Quat(wanted[std::size_t(parent)])) *
-                                quat_of(pose.rows.data() + lane, window_lanes);
-            wanted[joint] = plain(target);
-            shown[joint] = plain(below);
-            const float weight = weights[lane];
-            const float sign = kernels::remember(block.hemispheres(joint), dot(below, target));
-            if (!(weight > 0)) { continue; }
-            const Quat mixed = weighted_sum(below, 1 - weight, target, sign * weight);
-            shown[joint] = plain(mixed);
-            const Quat local = normalized(conjugate(above) * mixed);
-            const std::array<float, 4> values{local.x, local.y, local.z, local.w};
-            for (std::size_t row = 0; row < 4; ++row) { out.first[row * out.stride + lane] = values[row]; }
+            const Turned* const above = parent < 0 ? nullptr : &done[std::size_t(parent)];
+            const auto under = [&](Turn Turned::*which) { return above == nullptr ? Quat{} : Quat(above->*which); };
+            const Quat own = quat_of(out.first + lane, out.stride);
+            const Quat alone = under(&Turned::below) * own, target = under(&Turned::wanted) * quat_at(pose, lane);
+            const float weight = weights[lane], carried_by = above == nullptr ? 0 : above->greatest;
+            // A joint that counts less than one above it is carried along by that, wholly where it does not count.
+            Quat below = alone;
+            if (!(weight > 0)) {
+                below = under(&Turned::shown) * own;
+            } else if (weight < carried_by) {
+                const Quat carry = under(&Turned::shown) * conjugate(under(&Turned::below));
+                below = slerp({}, carry, double(1 - weight / carried_by)) * alone;
+            }
+            const auto mix = [&](float sign) {
+                return weight > 0 ? mixed_by(below, sign < 0 ? -target : target, weight) : below;
+            };
+            const Quat mixed = sides.lay(joint, dot(below, target), weight, mix);
+            done[joint] = {Turn(mixed), Turn(target), Turn(alone), std::max(sides.carries(joint, weight), carried_by)};
+            if (!(weight > 0) && block.layer().turns_sides == 0) { continue; }
+            const Quat local = normalized(conjugate(under(&Turned::shown)) * mixed);
+            put_quat(local, out.first + lane, out.stride);
         }
         mix_moved(data, weights, window, out, pose);
     };
@@ -165,17 +281,17 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
 /// The layer's differences on top of what is below.
 void add_differences(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
                      const Cover& cover) {
+    SideChanger sides(block);
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
-        alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            Quat difference = quat_of(pose.rows.data() + lane, window_lanes);
-            if (difference.w < 0) { difference = -difference; }
-            const Vec3 vector = rotation_vector<float>(difference) * weights[lane];
-            turn[lane] = vector.x;
-            turn[window_lanes + lane] = vector.y;
-            turn[2 * window_lanes + lane] = vector.z;
+            const Quat below = quat_of(out.first + lane, out.stride), difference = quat_at(pose, lane);
+            const float weight = weights[lane];
+            const auto mix = [&](float sign) {
+                return as_turn(rotation_vector<float>(sign < 0 ? -difference : difference) * weight) * below;
+            };
+            put_quat(normalized(sides.lay(window.first + lane, difference.w, weight, mix)), out.first + lane,
+                     out.stride);
         }
-        kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
         for (const MovedJoint& moved : data.moved_in(window)) {
             const std::size_t lane = moved.joint - window.first;
             for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -186,6 +302,28 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
         }
     };
     each_evaluated_window(data, block, layer, cover, blend);
+}
+
+/// What is left of the sides that a layer changed which no longer counts. In model space a joint takes along those
+/// below it, as it did.
+void decay_sides(const CharacterData& data, const PerformerBlock& block) {
+    const SideChanger sides(block);
+    const bool in_model = data.layers[block.layer_index()].space == LayerSpace::model;
+    const Window reach = block.reach();
+    const PoseRows out = rows_at(data, block, reach);
+    std::array<Quat, most_model_joints> shown;
+    for (std::size_t joint = reach.first; joint < std::min(reach.end(), data.rig.joints.size()); ++joint) {
+        float* const rows = out.first + joint - reach.first;
+        const Quat own = quat_of(rows, out.stride);
+        if (!in_model) {
+            put_quat(normalized(sides.without(joint, own)), rows, out.stride);
+            continue;
+        }
+        const int parent = data.parents[joint];
+        const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
+        shown[joint] = sides.without(joint, above * own);
+        put_quat(normalized(conjugate(above) * shown[joint]), rows, out.stride);
+    }
 }
 
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
@@ -235,7 +373,7 @@ bool note_shown(const PerformerBlock& block, bool shows) {
 
 /// Whether a layer is blended in one pass with those below it, or does not show at all.
 bool joins(const CompiledLayer& own, const LayerHeader& layer) {
-    return (own.joins && layer.offset_active == 0) || !(layer.weight.value > 0);
+    return layer.turns_sides == 0 && ((own.joins && layer.offset_active == 0) || !(layer.weight.value > 0));
 }
 
 /// Writes down what of a layer lies over those below it in a window, if it shows.
@@ -288,6 +426,11 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
         }
         program.run();
     });
+    // Those that have come to lie on the far side change it with the next pose, one by one.
+    for (std::size_t over = std::max<std::size_t>(first, 1); over < l; ++over) {
+        const PerformerBlock layer = block.of_layer(over);
+        if (layer.layer().shown != 0 && has_far_sides(layer)) { layer.layer().turns_sides = 1; }
+    }
     return l;
 }
 
@@ -300,21 +443,28 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
         return each_window(data, [&](Window window) { pose.evaluate(window, rows_at(data, block, window)); });
     }
     const Cover cover = cover_of(own, pose);
-    if (!note_shown(block, cover.shows())) { return; }
-    if (cover.adds) {
+    std::uint8_t& turns_sides = block.layer().turns_sides;
+    if (!note_shown(block, cover.shows())) {
+        if (turns_sides != 0) { decay_sides(data, block); }
+    } else if (cover.adds) {
         add_differences(data, block, pose, cover);
     } else if (own.space == LayerSpace::model) {
         replace_in_model(data, block, pose, cover);
     } else {
         replace_local(data, block, pose, cover);
     }
+    if (turns_sides != 0) {
+        const auto turns = block.side_turns();
+        const bool is_over = std::all_of(turns.begin(), turns.end(), [](const SideTurn& t) { return t.is_over(); });
+        turns_sides = is_over ? 0 : 1;
+    }
 }
 
 } // namespace
 
 void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
-    const std::size_t count = data.layers.size();
-    for (std::size_t l = data.some_layer_hides ? lowest_shown(data, block) : 0; l < count;) {
+    const std::size_t count = data.layers.size(), lowest = data.some_layer_hides ? lowest_shown(data, block) : 0;
+    for (std::size_t l = lowest; l < count;) {
         const PerformerBlock next = block.of_layer(l);
         if (joins(data.layers[l], next.layer())) {
             l = blend_together(data, block, l);
@@ -323,6 +473,8 @@ void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
             ++l;
         }
     }
+    // What is hidden, and what hides it, may find the nearer side anew: nobody sees both.
+    for (std::size_t l = 1; l <= lowest; ++l) { note_shown(block.of_layer(l), false); }
 }
 
 } // namespace gait::detail

@@ -263,8 +263,11 @@ private:
             return false;
         }
         const kernels::Hemispheres sides = block.hemispheres(block.reach().first);
-        return is_flag(layer.weight_moved) && is_flag(layer.shown) &&
-               std::all_of(sides.sign, sides.sign + 2 * block.reach().lanes,
+        for (const SideTurn& turn : block.side_turns()) {
+            if (!is_within(double(turn.left), 0, double(SideTurn::seconds))) { return false; }
+        }
+        return is_flag(layer.weight_moved) && is_flag(layer.shown) && is_flag(layer.turns_sides) &&
+               std::all_of(sides.sign, sides.sign + 3 * block.reach().lanes,
                            [](std::int8_t side) { return side >= -1 && side <= 1; });
     }
 

@@ -108,6 +108,9 @@ void age_layer(Frame& frame, double dt) {
         layer.offset_elapsed += dt;
         if (layer.offset_elapsed >= double(layer.offset_seconds)) { layer.offset_active = 0; }
     }
+    if (layer.turns_sides != 0) {
+        for (SideTurn& turn : frame.block.side_turns()) { turn.left = std::max(0.0F, turn.left - float(dt)); }
+    }
     if (layer.instance_count > 1) { drop_faded(frame); }
     if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { SharedPhase(frame).go_alone(); }
 }

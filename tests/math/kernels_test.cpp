@@ -81,9 +81,9 @@ TEST_CASE("instruction sets that round alike give the same bits, as one does on 
         const AlignedFloats above = random_rotations(9);
         AlignedFloats weights(lanes);
         for (std::size_t lane = 0; lane < lanes; ++lane) { weights[lane] = float(lane) / lanes; }
-        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
         kernels::blend_rotations({pose.data(), lanes}, {above.data(), lanes}, weights.data(),
-                                 {sign.data(), agreement.data()}, lanes);
+                                 {sign.data(), agreement.data(), result.data()}, lanes);
         poses.push_back(std::move(pose));
     }
     if (poses.size() < 2) {
@@ -165,9 +165,9 @@ TEST_CASE("half and half of two that are opposite shows what is below, on every 
         const AlignedFloats above = random_rotations(4);
         AlignedFloats below = above;
         const AlignedFloats half(lanes, 0.5F);
-        std::vector<std::int8_t> sign(lanes, -1), agreement(lanes, 0); // as a jump may leave them
+        std::vector<std::int8_t> sign(lanes, -1), agreement(lanes, 0), result(lanes, 1); // as a jump may leave them
         kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, half.data(),
-                                 {sign.data(), agreement.data()}, lanes);
+                                 {sign.data(), agreement.data(), result.data()}, lanes);
         CHECK(below == above);
     }
 }
@@ -222,16 +222,16 @@ TEST_CASE("a pose that jumps to a quarter turn from another keeps its hemisphere
         const PinnedTarget pinned(target);
         CAPTURE(target);
         AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F);
-        const AlignedFloats nowhere(lanes, 0.0F);
+        const AlignedFloats hardly(lanes, 1e-7F);
         std::fill_n(below.begin() + 3 * lanes, lanes, 1.0F);
-        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0);
-        std::int8_t one_sign = 0, one_agreement = 0;
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
+        std::int8_t one_sign = 0, one_agreement = 0, one_result = 0;
         for (const auto& [product, wanted] : {std::pair{0.9F, 1}, {-0.1F, 1}, {0.9F, 1}, {-0.9F, -1}, {0.1F, -1}}) {
             std::fill_n(above.begin(), lanes, std::sqrt(1 - product * product));
             std::fill_n(above.begin() + 3 * lanes, lanes, product);
-            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
-                                     {sign.data(), agreement.data()}, lanes);
-            kernels::remember({&one_sign, &one_agreement}, product);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, hardly.data(),
+                                     {sign.data(), agreement.data(), result.data()}, lanes);
+            kernels::remember({&one_sign, &one_agreement, &one_result}, product, hardly[0]);
             CAPTURE(product);
             CHECK(int(sign[17]) == wanted);
             CHECK(int(one_sign) == wanted);
@@ -260,21 +260,21 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
         const PinnedTarget pinned(target);
         CAPTURE(target);
         AlignedFloats one_by_one(4 * lanes, 0.0F), above(4 * lanes, 0.0F), at_once(4 * lanes, 7.0F);
-        std::vector<std::int8_t> sign(2 * covered, 0), agreement(2 * covered, 0);
+        std::vector<std::int8_t> sign(2 * covered, 0), agreement(2 * covered, 0), result(2 * covered, 0);
         kernels::accumulate({one_by_one.data(), lanes}, lower, 2, lanes);
         kernels::normalize({one_by_one.data(), lanes}, lanes);
         kernels::turn_by({one_by_one.data(), lanes}, {turns_of().data(), lanes}, lanes);
         kernels::accumulate({above.data(), lanes}, &upper, 1, covered);
         kernels::normalize({above.data(), lanes}, covered);
         kernels::blend_rotations({one_by_one.data() + first, lanes}, {above.data(), lanes}, weights.data(),
-                                 {sign.data(), agreement.data()}, covered);
+                                 {sign.data(), agreement.data(), result.data()}, covered);
         const kernels::PoseLayer layers[] = {{lower, lower + 2, &turn, &turn + 1, nullptr, {}, 0, lanes},
                                              {&upper,
                                               &upper + 1,
                                               nullptr,
                                               nullptr,
                                               weights.data(),
-                                              {&sign[covered], &agreement[covered]},
+                                              {&sign[covered], &agreement[covered], &result[covered]},
                                               first,
                                               covered}};
         kernels::compose({at_once.data(), lanes}, layers, 2);
@@ -310,8 +310,9 @@ TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quat
         const PinnedTarget pinned(target);
         CAPTURE(target);
         // A lane turns from the one pose by ever more; every third begins on the other hemisphere.
-        AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F), nowhere(lanes, 0.0F);
-        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), one_sign(lanes, 0), one_agreement(lanes, 0);
+        AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F), hardly(lanes, 1e-7F);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
+        std::vector<std::int8_t> one_sign(lanes, 0), one_agreement(lanes, 0), one_turned(lanes, 0);
         for (std::size_t lane = 0; lane < lanes; ++lane) { below[3 * lanes + lane] = 1; }
         float flip = 1;
         for (int step = 0; step <= 60; ++step) {
@@ -321,16 +322,55 @@ TEST_CASE("hemispheres are chosen once, kept past half a turn, and follow a quat
                 const float own = flip * (lane % 3 == 0 ? -1.0F : 1.0F);
                 above[2 * lanes + lane] = own * turned.z;
                 above[3 * lanes + lane] = own * turned.w;
-                kernels::remember({&one_sign[lane], &one_agreement[lane]}, own * turned.w);
+                kernels::remember({&one_sign[lane], &one_agreement[lane], &one_turned[lane]}, own * turned.w,
+                                  hardly[lane]);
             }
-            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, nowhere.data(),
-                                     {sign.data(), agreement.data()}, lanes);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, hardly.data(),
+                                     {sign.data(), agreement.data(), result.data()}, lanes);
             for (std::size_t lane = 0; lane < lanes; ++lane) {
                 // By 240 degrees it has not come back the short way; it goes with a flip.
                 CHECK(int(sign[lane]) == int(flip * (lane % 3 == 0 ? -1.0F : 1.0F)));
                 CHECK(int(sign[lane]) == int(one_sign[lane]));
                 CHECK(int(agreement[lane]) == int(one_agreement[lane]));
+                CHECK(int(result[lane]) == int(one_turned[lane]));
             }
         }
+    }
+}
+
+TEST_CASE(
+    "covered wholly or not at all the nearer side is chosen anew, and no quaternion that is shown turns its sign") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
+        AlignedFloats above(4 * lanes, 0.0F), below(4 * lanes, 0.0F), weights(lanes);
+        std::fill_n(above.begin() + 3 * lanes, lanes, 1.0F);
+        const auto show = [&](float weight, double turned) {
+            const Quat q = axis_angle({0, 0, 1}, turned);
+            std::fill_n(weights.begin(), lanes, weight);
+            std::fill_n(below.begin(), 4 * lanes, 0.0F);
+            std::fill_n(below.begin() + 2 * lanes, lanes, q.z);
+            std::fill_n(below.begin() + 3 * lanes, lanes, q.w);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, weights.data(),
+                                     {sign.data(), agreement.data(), result.data()}, lanes);
+            return at(below, 5);
+        };
+        // What is below turns to 300 degrees while it is covered.
+        (void)show(0.4F, 0);
+        Quat before = show(1, 0);
+        for (double turned = 0; turned <= 300; turned += 10) {
+            const Quat now = show(1, turned);
+            CHECK(dot(now, before) > 0.99F);
+            before = now;
+        }
+        // Laid bare it goes the sixty degrees, not the three hundred.
+        for (float weight = 0.99F; weight > 0; weight -= 0.05F) {
+            const Quat now = show(weight, 300);
+            CHECK(degrees_between(now, before) < 4);
+            CHECK(dot(now, before) > 0.9F);
+            before = now;
+        }
+        CHECK(degrees_between(show(0, 300), axis_angle({0, 0, 1}, 300)) < 1e-4);
     }
 }

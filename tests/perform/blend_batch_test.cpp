@@ -121,17 +121,18 @@ TEST_CASE("layers of a program do not mix, however many they are and whatever th
     for (const std::size_t upper : {1U, 3U, 12U}) {
         CAPTURE(upper);
         AlignedFloats pose(4 * lanes, 9.0F);
-        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
         WindowProgram program({0, lanes}, {pose.data(), lanes});
         program.begin({0, lanes});
         lowest.write(program, true);
         for (std::size_t l = 0; l < upper; ++l) {
             // Each covers the second half of the lanes; what it leaves of the first half stays.
             std::fill(sign.begin(), sign.end(), std::int8_t(1));
+            std::fill(result.begin(), result.end(), std::int8_t(1));
             program.begin({16, 16});
             float* weights = program.lane_numbers();
             std::fill_n(weights, 16, 1.0F);
-            program.cover(weights, {sign.data() + 16, agreement.data() + 16});
+            program.cover(weights, {sign.data() + 16, agreement.data() + 16, result.data() + 16});
             const Layer& own = *kinds[l % kinds.size()];
             for (std::size_t c = 0; c < own.clips.size(); ++c) {
                 float* factors = nullptr;
