@@ -215,7 +215,8 @@ struct PerformerHeader {
     std::uint8_t game_moves = 0;          ///< the game moves the body, whatever the clips say
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
     std::uint8_t signals_live = 0;        ///< some signal was sent, and not all of it is over
-    std::array<std::uint8_t, 3> spare{};
+    std::uint8_t entered = 0;             ///< a state was entered by hand
+    std::array<std::uint8_t, 2> spare{};
     SlotSet moved = 0; ///< values that changed since the layers last decided and computed their weights
     Faults faults;
     double since_planted = 0; ///< seconds

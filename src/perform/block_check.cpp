@@ -39,7 +39,7 @@ private:
         const bool numbers = is_time(h.time) && is_time(h.since_planted) && is_near(h.travel) &&
                              is_near(h.travel_share) &&
                              is_within(h.scale, double(smallest_scale), double(greatest_scale));
-        const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live);
+        const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) && is_flag(h.entered);
         if (!numbers || !flags || h.record_count > most_records || h.steps_since_planted > 2) { return false; }
         return std::all_of(h.records.begin(), h.records.begin() + h.record_count, [&](const TransitionRecord& r) {
             return is_time(r.time) && r.transition < data_.transition_info.size() && r.from < data_.state_info.size();

@@ -20,14 +20,11 @@ void hear(Frame& frame, EventList* events) { frame.events = frame.layer.weight.v
 
 } // namespace
 
-void reset_block(const CharacterData& data, const PerformerBlock& block) {
-    // What is the performer's own rather than its present state's stays.
-    const PerformerHeader before = block.header();
-    std::memset(static_cast<void*>(&block.header()), 0, data.layout.bytes);
-    block.header().seed = before.seed;
-    block.header().scale = before.scale;
-    block.header().game_moves = before.game_moves;
-    block.header().steps_since_planted = 2; // no foot was held yet
+namespace {
+
+/// Enters every layer's start, by the inputs as they are.
+void enter_start(const CharacterData& data, Layers& layers) {
+    const PerformerBlock& block = layers[0].block;
     for (std::size_t p = 0; p < data.picks.size(); ++p) {
         block.deals()[p] = {};
         block.deals()[p].next = no_index;
@@ -35,8 +32,6 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     for (const CompiledState& state : data.states) {
         if (state.resume != no_index) { block.resumes()[state.resume] = no_index; }
     }
-    Layers layers(data, block, nullptr);
-    reset_inputs(layers[0]);
     layers.each([&](Frame& frame) {
         frame.layer.weight = {wanted_weight(frame, frame.compiled.weight), 0};
         enter(frame, frame.compiled.start, {});
@@ -45,6 +40,43 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     const std::size_t lanes = data.layout.lanes;
     fill_rest(data, {0, lanes}, {block.pose(), lanes});
     evaluate_pose(data, block);
+}
+
+} // namespace
+
+void reset_block(const CharacterData& data, const PerformerBlock& block) {
+    // What is the performer's own rather than its present state's stays.
+    const PerformerHeader before = block.header();
+    std::memset(static_cast<void*>(&block.header()), 0, data.layout.bytes);
+    block.header().seed = before.seed;
+    block.header().scale = before.scale;
+    block.header().game_moves = before.game_moves;
+    block.header().steps_since_planted = 2; // no foot was held yet
+    Layers layers(data, block, nullptr);
+    reset_inputs(layers[0]);
+    enter_start(data, layers);
+}
+
+void begin_again(const CharacterData& data, const PerformerBlock& block) {
+    PerformerHeader& header = block.header();
+    Layers layers(data, block, nullptr);
+    recompute_inputs(layers[0]);
+    if (header.entered != 0) {
+        layers.each([&](Frame& frame) {
+            frame.layer.weight = {wanted_weight(frame, frame.compiled.weight), 0};
+            if (frame.compiled.has_terms) { begin_terms(frame); }
+            weigh_again(frame);
+        });
+        evaluate_pose(data, block);
+        return;
+    }
+    header.next_serial = 0;
+    layers.each([&](Frame& frame) {
+        frame.layer = {};
+        frame.block.forget_hemispheres();
+        std::fill(frame.block.side_turns().begin(), frame.block.side_turns().end(), SideTurn{});
+    });
+    enter_start(data, layers);
 }
 
 void advance_block(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt) {

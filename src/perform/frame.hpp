@@ -86,6 +86,9 @@ private:
 
 /// Default parameters, the start states, time zero. The block's bytes are all written.
 void reset_block(const CharacterData& data, const PerformerBlock& block);
+/// To the start by the inputs as they have been set; before the first step, so that the frame of time 0 shows them. A
+/// state that was entered by hand stays.
+void begin_again(const CharacterData& data, const PerformerBlock& block);
 
 /// A step of `dt` seconds (finite and not negative), the pose included. `events` may be null.
 void advance_block(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt);

@@ -72,12 +72,20 @@ float reading_of_layer(const Frame& frame, const ComputedParameter& asked) {
     return value_of(Reading(asked.node), read_state(frame.data, block, 0));
 }
 
+/// Whether it looks at how its value changes.
+bool watches_changes(const ComputedParameter& computed) {
+    return computed.source == ParameterSource::rises || computed.source == ParameterSource::falls ||
+           computed.source == ParameterSource::flips;
+}
+
 class Computer {
 public:
-    Computer(Frame& frame, double dt) : frame_(frame), dt_(dt) {}
+    enum class Changes : std::uint8_t { seen, left_for_later };
+    Computer(Frame& frame, double dt, Changes changes = Changes::seen) : frame_(frame), dt_(dt), changes_(changes) {}
 
     void run() {
         for (std::size_t c = 0; c < frame_.data.computed.size(); ++c) {
+            if (changes_ == Changes::left_for_later && watches_changes(frame_.data.computed[c])) { continue; }
             compute(frame_.data.computed[c], frame_.block.memory()[c]);
         }
     }
@@ -149,6 +157,7 @@ private:
 
     Frame& frame_;
     double dt_;
+    Changes changes_;
 };
 
 // ---- cursors ----
@@ -195,16 +204,12 @@ void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std:
     block.smoothed_states()[data.smoothed_of[slot]] = {value, 0, value};
 }
 
-void reset_inputs(Frame& frame) {
+namespace {
+
+/// What is computed begins where it stands, and nothing has risen or fallen yet.
+void begin_computed(Frame& frame) {
     const CharacterData& data = frame.data;
     const PerformerBlock& block = frame.block;
-    for (std::size_t p = 0; p < data.parameters.size(); ++p) {
-        const float value = data.parameters[p].default_value;
-        block.raw()[p] = block.smoothed()[p] = value;
-        begin_smoothed(data, block, p);
-    }
-    Computer(frame, 0).run();
-    // What is computed begins where it stands, and nothing has risen or fallen yet.
     for (const ComputedParameter& computed : data.computed) {
         const float value = block.raw()[computed.slot];
         if (computed.slot < data.parameters.size()) {
@@ -218,6 +223,34 @@ void reset_inputs(Frame& frame) {
         block.cursor_states()[c] = {{asked.x, asked.y}, {0, 0}, {asked.x, asked.y}};
         block.cursors()[c] = asked;
     }
+}
+
+} // namespace
+
+void reset_inputs(Frame& frame) {
+    const CharacterData& data = frame.data;
+    const PerformerBlock& block = frame.block;
+    for (std::size_t p = 0; p < data.parameters.size(); ++p) {
+        const float value = data.parameters[p].default_value;
+        block.raw()[p] = block.smoothed()[p] = value;
+        begin_smoothed(data, block, p);
+    }
+    Computer(frame, 0).run();
+    begin_computed(frame);
+}
+
+void recompute_inputs(Frame& frame) {
+    for (std::size_t c = 0; c < frame.data.computed.size(); ++c) {
+        const ComputedParameter& computed = frame.data.computed[c];
+        // What is set now is a change from how it stood at first, for whatever watches.
+        if (watches_changes(computed)) { continue; }
+        frame.block.memory()[c] = 0;
+        if (computed.slot < frame.data.parameters.size()) {
+            frame.block.raw()[computed.slot] = frame.data.parameters[computed.slot].default_value;
+        }
+    }
+    Computer(frame, 0, Computer::Changes::left_for_later).run();
+    begin_computed(frame);
 }
 
 void take_inputs(Frame& frame, double dt) {

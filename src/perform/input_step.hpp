@@ -10,6 +10,8 @@ void begin_smoothed(const CharacterData& data, const PerformerBlock& block, std:
 
 /// Default values everywhere; what watches remembers how things stand.
 void reset_inputs(Frame& frame);
+/// What is computed from the inputs, afresh; what watches remembers how things stand.
+void recompute_inputs(Frame& frame);
 
 /// Smooths inputs over the next `dt` seconds and computes what follows from them.
 void take_inputs(Frame& frame, double dt);

@@ -96,6 +96,7 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
     entrance.ease = ease;
     Layers layers(data, block, nullptr);
     detail::enter(layers[data.state_info[state.index].layer], node_of(data, state.index), entrance);
+    block.header().entered = 1;
     return true;
 }
 
@@ -232,6 +233,11 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     block.smoothed()[index] = value;
 }
 
+/// Before the first step the pose shows what is set.
+void show_at_start(const CharacterData& data, const PerformerBlock& block) {
+    if (block.header().started == 0) { begin_again(data, block); }
+}
+
 /// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the
 /// stack.
 [[gnu::noinline]] bool set_followed(const Character& character, std::byte* bytes, std::uint16_t index, float value) {
@@ -247,6 +253,7 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     }
     set_at_once(block, index, value);
     if (follows) { begin_smoothed(data, block, index); }
+    show_at_start(data, block);
     return true;
 }
 
@@ -260,6 +267,7 @@ bool Performer::set(NumberParameter parameter, float value) {
     const bool follows = data.smoothed_of[parameter.index] != no_index;
     if (info->kind == ParameterKind::number && !follows) {
         set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
+        show_at_start(data, block);
         return true;
     }
     return set_followed(*character_, block_.get(), parameter.index, value);
@@ -269,6 +277,7 @@ bool Performer::set(FlagParameter parameter, bool value) {
     const PerformerBlock block = view(*character_, block_.get());
     if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) { return refuse(block); }
     set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
+    show_at_start(character_->data(), block);
     return true;
 }
 
@@ -280,6 +289,7 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
         const auto found = std::find(of.begin(), of.end(), value);
         if (found != of.end()) {
             set_at_once(block, parameter.index, float(found - of.begin()));
+            show_at_start(data, block);
             return true;
         }
     }
