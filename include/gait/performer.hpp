@@ -75,6 +75,8 @@ public:
 
     /// What it plays.
     [[nodiscard]] const Character& character() const { return *character_; }
+    /// The same, for whoever keeps it.
+    [[nodiscard]] const std::shared_ptr<const Character>& shared_character() const { return character_; }
 
     /// Back to the start: default parameters, the start state, time zero, no faults.
     void reset();

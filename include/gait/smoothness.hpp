@@ -1,5 +1,5 @@
 /// \file
-/// Whether a motion pops, in numbers: the seam and the snap ratio.
+/// Whether a motion pops, in numbers: the seam, the snap ratio and the pop.
 #pragma once
 
 #include "gait/api.hpp"
@@ -10,7 +10,9 @@
 
 #include <cstdint>
 #include <deque>
+#include <functional>
 #include <map>
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -56,6 +58,7 @@ struct SnapFrame {
     std::vector<MotionSample> motions;
     double offset_seconds = 0; ///< the length of an inertial offset that is decaying; 0 for none
     double offset_elapsed = 0;
+    std::vector<float> decaying = {}; ///< [joint] degrees with which a change of side began that decays; empty for none
 };
 
 /// The hardest jolt of a transition, over all its frames and joints.
@@ -125,17 +128,69 @@ private:
     std::uint64_t begun_ = 0;
 };
 
-/// Watches a performer frame by frame. A copy is run through every transition, end and loop, ten microseconds apart.
+/// The greatest jolt of a joint against what is usual there.
+struct Pop {
+    double ratio = 0; ///< jolt over what is usual; above `pop_bound` it shows
+    double jolt = 0;  ///< change of its angular velocity in body space in a sixtieth of a second,
+                      ///< degrees a second
+    double usual = 0; ///< the greatest that a clip which plays then makes there by itself; 300 at least
+    int joint = -1;   ///< -1 where there were too few frames
+    double time = 0;  ///< seconds
+    std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none
+    double fade_needed = 0; ///< seconds that its fade would have to take not to show; 0 where none is to blame
+};
+
+/// The greatest pop that does not show.
+inline constexpr double pop_bound = 2;
+
+/// Measures the pop of what is shown, whatever it is made of: layers, additions, moving blends, planted feet.
+class GAIT_API PopMeter {
+public:
+    /// Frames a second.
+    static constexpr double rate = 60;
+
+    /// For a performer of this character.
+    explicit PopMeter(const Performer& performer);
+
+    /// The next frame, a sixtieth of a second after the one before; what is usual grows with a longer time between.
+    void add(const Performer& performer);
+    /// What comes after is no neighbour of what was.
+    void pause();
+
+    /// The worst of all.
+    [[nodiscard]] const Pop& worst() const { return worst_; }
+    /// The greatest jolt of the newest complete frame over all joints, degrees a second: for charts.
+    [[nodiscard]] double last_jolt() const { return last_jolt_; }
+
+private:
+    struct Frame;
+    [[nodiscard]] const std::vector<float>& jolts_of_clip(std::uint16_t clip);
+    void measure();
+    std::shared_ptr<const Character> character_;
+    std::vector<std::shared_ptr<const Frame>> frames_;     ///< at most three
+    std::map<std::uint16_t, std::vector<float>> of_clips_; ///< the greatest jolts of clips, [clip][joint]
+    Pop worst_;
+    double last_jolt_ = 0;
+};
+
+/// How the body moves in the `seconds` that have just been played, so that feet are planted by it.
+using BodyMover = std::function<Travel(const Performer&, double seconds)>;
+
+/// Watches a performer frame by frame. Copies are run through every transition, end and loop, ten microseconds apart,
+/// and give the pose at even sixtieths of a second, so that what is measured does not hang on the frame rate.
 class GAIT_API SmoothnessWatch {
 public:
-    /// Two twins of `performer` are kept, to run through instants.
+    /// A few twins of `performer` are kept, to run through instants.
     explicit SmoothnessWatch(const Performer& performer);
 
-    /// `before` has its inputs set for the step of `dt` that led to `after`.
-    void step(const Performer& before, double dt, const Performer& after);
+    /// `before` has its inputs set for the step of `dt` that led to `after`. Where feet are planted `body` says how the
+    /// body moves: `after` is the performer after `plant_feet`, and so was `before`.
+    void step(const Performer& before, double dt, const Performer& after, const BodyMover& body = nullptr);
 
     /// The worst seam so far.
     [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
+    /// The pops so far, of all that is shown.
+    [[nodiscard]] const PopMeter& pop() const { return pop_; }
     /// The jolts of a layer so far, as it moves before it is laid over those below.
     [[nodiscard]] const SnapMeter& snap(std::size_t layer = 0) const { return snaps_[layer]; }
     /// The jolts of all joints as they are shown; its ratios are those of layers that come, go and change their weight.
@@ -146,11 +201,17 @@ public:
     [[nodiscard]] Snap worst_snap() const;
 
 private:
+    void begin_anew(const Performer& performer);
+    void look_at(const Performer& performer);
     void record(const Performer& earlier, const Performer& later);
     Seam worst_seam_;
     std::vector<SnapMeter> snaps_; ///< a layer each
     SnapMeter laid_over_;
-    Performer earlier_, later_;
+    PopMeter pop_;
+    Performer earlier_, later_, sample_, last_;
+    std::optional<Performer> bare_;
+    std::int64_t next_sample_ = 0; ///< in sixtieths of a second of the performer's time
+    double expected_time_ = 0;     ///< seconds at which it goes on, unless it was reset
     std::vector<Transform> pose_a_, pose_b_;
 };
 

@@ -130,6 +130,12 @@ struct FootOffset {
     [[nodiscard]] float distance() const { return std::hypot(x, z); }
 };
 
+/// How far a foot is rolled over its ball, or where that is less than nothing over its heel.
+struct FootRoll {
+    float pitch = 0; ///< radians
+    float speed = 0; ///< a second
+};
+
 /// A foot as it was held last, metres in the frame of the body.
 struct PlantedFoot {
     Vec3 heel, ball;               ///< where they were shown
@@ -140,6 +146,8 @@ struct PlantedFoot {
     float stepping = 0;            ///< 1 while it steps back
     float stepped = 0;             ///< seconds of that
     float rests = 0;               ///< seconds for which it has stood off where the clips have it, and still
+    FootRoll roll;
+    float grip = 1;                ///< how far the ground has taken hold of it again after a step back, 0 to 1
     std::array<Quat, 4> as_played; ///< turns of hip, knee, ankle and toes before they were bent
 };
 

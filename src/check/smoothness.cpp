@@ -1,8 +1,7 @@
 #include "gait/smoothness.hpp"
 
 #include "character/character_data.hpp"
-
-#include <Eigen/Geometry>
+#include "check/turns.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -12,26 +11,10 @@ using namespace detail;
 namespace {
 
 constexpr double instant = 1e-5; ///< seconds between the two poses of a seam
-/// A jolt below this, in degrees a second, is nothing anybody sees, and no more than where the samples of a clip meet:
-/// ratios are taken over at least as much.
-constexpr double least_allowance = 5;
+/// A jolt below this, in degrees a second, is nothing anybody sees: ratios are taken over at least as much.
+constexpr double least_allowance = 60;
 /// Jolts and allowances within this of each other belong together, seconds.
 constexpr double moment = 0.05;
-
-using Vector = Eigen::Vector3d;
-
-Eigen::Quaterniond exact(Quat q) {
-    return Eigen::Quaterniond(double(q.w), double(q.x), double(q.y), double(q.z)).normalized();
-}
-
-/// The rotation vector from `a` to `b`, degrees.
-Vector turn(const Eigen::Quaterniond& a, const Eigen::Quaterniond& b) {
-    Eigen::Quaterniond q = b * a.conjugate();
-    if (q.w() < 0) { q.coeffs() *= -1; }
-    const double sine = q.vec().norm();
-    if (sine < 1e-12) { return 2 * degrees_per_radian * q.vec(); }
-    return 2 * std::atan2(sine, q.w()) / sine * degrees_per_radian * q.vec();
-}
 
 Vec3 vec3_of(const Vector& v) { return {float(v.x()), float(v.y()), float(v.z())}; }
 Vector exact_of(Vec3 v) { return {double(v.x), double(v.y), double(v.z)}; }
@@ -58,7 +41,7 @@ double quintic_acceleration(double place, double speed, double seconds) {
 
 /// A joint's rotation in each of three frames, as far as it is known there.
 struct SnapMeter::Trace {
-    std::array<std::optional<Eigen::Quaterniond>, 3> at;
+    std::array<std::optional<Quaternion>, 3> at;
 };
 
 namespace {
@@ -304,7 +287,13 @@ void SnapMeter::measure() {
         if (!fading && !offset) { continue; }
         auto [blend, needed, weight_moves] = window.reference(j);
         allow_for_offset(window, j, shown, blend, captured);
-        if (offset) { needed += (window.first_dt + window.second_dt) / 2 * offset_allowance_[j]; }
+        const double dt = (window.first_dt + window.second_dt) / 2;
+        if (offset) { needed += dt * offset_allowance_[j]; }
+        for (const SnapFrame* frame : {&window.first, &window.middle, &window.last}) {
+            if (j < frame->decaying.size()) {
+                needed += dt / 3 * quintic_acceleration(double(frame->decaying[j]), 0, double(SideTurn::seconds));
+            }
+        }
         // Where no weight changes, no fade of a layer is to blame for the jolt.
         const bool counts = weight_moves || offset || !window.has_weights();
         measured.jolts.push_back(counts ? jolt : 0);
@@ -419,22 +408,30 @@ std::vector<Quat> turns_in_model(const Rig& rig, const std::vector<Transform>& l
 }
 
 /// Lays a layer's pose over what is below. What comes back is that pose as turns that joints would have where it counts
-/// in full; `below` is what shows then.
+/// in full; `below` is what shows then. In model space as `replace_in_model` does it.
 std::vector<Transform> blend_reference(const Rig& rig, const LayerInfo& layer, const std::vector<Transform>& own,
                                        const std::vector<float>& weights, std::vector<Transform>& below) {
     std::vector<Transform> target = own;
-    const std::vector<Quat> wanted = turns_in_model(rig, own);
+    const std::vector<Quat> wanted = turns_in_model(rig, own), alone = turns_in_model(rig, below);
     std::vector<Quat> shown;
+    std::vector<float> greatest;
     for (std::size_t j = 0; j < own.size(); ++j) {
         const int parent = rig.joints[j].parent;
         const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
+        const float carried_by = parent < 0 ? 0 : greatest[std::size_t(parent)];
         if (layer.mode == LayerMode::add) {
             target[j].rotation = own[j].rotation * below[j].rotation;
         } else if (layer.space == LayerSpace::model) {
             target[j].rotation = conjugate(above) * wanted[j];
+            if (parent >= 0 && weights[j] > 0) {
+                const Quat carry = above * conjugate(alone[std::size_t(parent)]);
+                const double part = weights[j] < carried_by ? double(1 - weights[j] / carried_by) : 0;
+                below[j].rotation = conjugate(above) * (slerp({}, carry, part) * alone[j]);
+            }
         }
         below[j].rotation = slerp(below[j].rotation, target[j].rotation, double(weights[j]));
         shown.push_back(above * below[j].rotation);
+        greatest.push_back(std::max(weights[j], carried_by));
     }
     return target;
 }
@@ -466,14 +463,38 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
         sample.weights = std::move(weights);
         frame.motions.push_back(std::move(sample));
     }
+    // Changes of side that still decay.
+    for (std::size_t l = 1; l < character.layers().size(); ++l) {
+        const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), character.data().layout, l);
+        if (block.layer().turns_sides == 0) { continue; }
+        frame.decaying.resize(joints, 0);
+        const auto turns = block.side_turns();
+        for (std::size_t lane = 0; lane < turns.size() && block.reach().first + lane < joints; ++lane) {
+            const auto& v = turns[lane].vector;
+            if (turns[lane].is_over()) { continue; }
+            frame.decaying[block.reach().first + lane] +=
+                float(std::hypot(v[0], v[1], v[2]) * double(SideTurn::unit) * degrees_per_radian);
+        }
+    }
     return frame;
 }
 
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
-    : snaps_(performer.character().layers().size()), earlier_(performer), later_(performer),
-      pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
-    for (std::size_t l = 0; l < snaps_.size(); ++l) { snaps_[l].add(snap_frame(performer, l)); }
-    laid_over_.add(laid_over_frame(performer, {}));
+    : snaps_(performer.character().layers().size()), pop_(performer), earlier_(performer), later_(performer),
+      sample_(performer), last_(performer), pose_a_(performer.character().joint_count()),
+      pose_b_(performer.character().joint_count()) {
+    begin_anew(performer);
+}
+
+void SmoothnessWatch::begin_anew(const Performer& performer) {
+    for (SnapMeter& meter : snaps_) { meter.pause(); }
+    laid_over_.pause();
+    pop_.pause();
+    last_ = performer;
+    expected_time_ = performer.time();
+    next_sample_ = std::int64_t(std::floor(performer.time() * PopMeter::rate + 1e-6));
+    if (std::fabs(double(next_sample_) / PopMeter::rate - performer.time()) < 1e-9) { look_at(performer); }
+    ++next_sample_;
 }
 
 namespace {
@@ -556,13 +577,18 @@ void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
     }
 }
 
-void SmoothnessWatch::step(const Performer& before, double dt, const Performer& after) {
+void SmoothnessWatch::step(const Performer& before, double dt, const Performer& after, const BodyMover& body) {
+    // A reset, or another performer's block: what was before it is no neighbour.
+    if (before.time() != expected_time_) { begin_anew(before); }
+    expected_time_ = after.time();
+    const auto go_on = [&](Performer& performer, double seconds) {
+        performer.advance(seconds);
+        if (body) { performer.plant_feet(body(performer, seconds)); }
+    };
     // At the step's beginning, where inputs and transitions take hold.
     later_ = before;
-    later_.advance(std::min(instant, dt));
-    // Held feet are taken out: what the body's own motion does to them is not the clips'.
+    go_on(later_, std::min(instant, dt));
     earlier_ = before;
-    earlier_.unbend_legs();
     record(earlier_, later_);
     // At the instants inside it.
     constexpr int most_instants = 16;
@@ -571,21 +597,47 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     for (int i = 0; i < most_instants; ++i) {
         const double next = later_.seconds_to_next_instant();
         if (!(passed + next < dt)) { break; }
-        later_.advance(std::max(0.0, next - instant / 2));
+        go_on(later_, std::max(0.0, next - instant / 2));
         earlier_ = later_;
-        later_.advance(instant);
+        go_on(later_, instant);
         record(earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
-    laid_over_.add(laid_over_frame(after, cuts_between(before, after)));
+    // Jolts are those of sixty frames a second, however many more are played; of fewer, what is shown is all there is.
+    constexpr double same = 1e-9, interval = 1 / PopMeter::rate;
+    const auto last = std::int64_t(std::floor((after.time() + same) / interval));
+    if (dt > interval + same) {
+        look_at(after);
+        next_sample_ = last + 1;
+    }
+    for (; next_sample_ <= last; ++next_sample_) {
+        const double ahead = double(next_sample_) * interval - before.time();
+        if (ahead >= dt - same) {
+            look_at(after);
+            continue;
+        }
+        sample_ = before;
+        go_on(sample_, std::max(0.0, ahead));
+        look_at(sample_);
+    }
+}
+
+void SmoothnessWatch::look_at(const Performer& performer) {
+    pop_.add(performer);
+    // The legs as the clips have them: what the ground does to them no fade is to blame for.
+    Performer& bare = bare_ ? *bare_ : bare_.emplace(performer);
+    bare = performer;
+    bare.unbend_legs();
+    laid_over_.add(laid_over_frame(bare, cuts_between(last_, bare)));
     for (std::size_t l = 0; l < snaps_.size(); ++l) {
         // A layer that shows nothing moves no joint.
-        if (l == 0 || shows_its_fades(after, l)) {
-            snaps_[l].add(snap_frame(after, l));
+        if (l == 0 || shows_its_fades(bare, l)) {
+            snaps_[l].add(snap_frame(bare, l));
         } else {
             snaps_[l].pause();
         }
     }
+    last_ = performer;
 }
 
 } // namespace gait

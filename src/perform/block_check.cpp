@@ -133,7 +133,8 @@ private:
         return std::all_of(block_.feet(), block_.feet() + data_.feet.legs.size(), [&](const PlantedFoot& foot) {
             return is_near(foot.heel) && is_near(foot.ball) && offset(foot.off) && offset(foot.speed) &&
                    offset(foot.lifted_at) && offset(foot.lifted_speed) && (foot.stepping == 0 || foot.stepping == 1) &&
-                   is_time(double(foot.stepped)) && is_time(double(foot.rests)) &&
+                   is_time(double(foot.stepped)) && is_time(double(foot.rests)) && is_part(double(foot.grip)) &&
+                   is_near(double(foot.roll.pitch)) && is_near(double(foot.roll.speed)) &&
                    (block_.header().steps_since_planted != 0 ||
                     std::all_of(foot.as_played.begin(), foot.as_played.end(), is_unit));
         });

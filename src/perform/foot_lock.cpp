@@ -12,15 +12,21 @@
 namespace gait::detail {
 namespace {
 
-constexpr double edge = 0.03;         ///< seconds around a contact over which it comes and goes
-constexpr float held_below = 0.012F;  ///< metres: lower than this a foot that is down is held in full
-constexpr float free_above = 0.035F;  ///< and higher not at all
+constexpr double takes = 0.08;        ///< seconds over which the ground takes hold of a foot
+constexpr double early = 0.06;        ///< of them, before the foot is down
+constexpr double lets_go = 0.08;      ///< seconds before a foot lifts off over which it lets go
+constexpr float held_below = 0.02F;   ///< metres: lower than this a foot that is down is held in full
+constexpr float free_above = 0.08F;   ///< and higher not at all
+constexpr float sinks = 0.004F;       ///< metres within which a foot meets the ground softly
+constexpr float regrips = 0.05F;      ///< seconds after a step back over which the ground takes hold again
 constexpr float sole = 0.005F;        ///< metres between heel and ball over which one hands over to the other
+constexpr float softened = 0.955F;    ///< of a leg's length: from there on its knee is straightened softly
 constexpr float straightest = 0.995F; ///< of its length: a leg all but straight would snap as it bends
 constexpr float most_yaw = 0.8F;      ///< radians that a foot is held from where it points
+constexpr double rolls = 0.07;        ///< seconds by which a foot's roll follows what its leg needs
 constexpr float most_on_ball = 0.9F;  ///< radians that a foot rolls over its ball
 constexpr float most_on_heel = 0.4F;  ///< and over its heel
-constexpr float dragging = 0.002F;    ///< metres beyond its leg's reach: from there on a foot steps
+constexpr float dragging = 0.012F;    ///< metres beyond its leg's reach: from there on a foot steps
 constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
 constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
 constexpr float at_rest_yaw = 0.3F;   ///< and radians
@@ -97,16 +103,19 @@ float down_part(const CharacterData& data, const PerformerBlock& block, std::siz
             if (!(weight > 0) || !leaf.leads) { continue; }
             all += weight;
             const double position = place_of(data, layer, instance, leaf, playhead).position;
-            const double reach = edge * leaf.rate;
+            const double before = early * leaf.rate, in = takes * leaf.rate, out = lets_go * leaf.rate;
             double own = 0;
             for (const FootDown& stretch : data.clip_events[leaf.clip].downs) {
                 if (stretch.leg != leg) { continue; }
                 // How far inside the stretch, from this round's place and its neighbours'.
                 for (const double round : {-1.0, 0.0, 1.0}) {
                     if (round != 0 && !leaf.loops) { continue; }
-                    const double inside = std::min(position + round - stretch.from, stretch.to - position - round);
-                    own =
-                        std::max(own, reach > 0 ? std::clamp(1 + inside / reach, 0.0, 1.0) : (inside >= 0 ? 1.0 : 0.0));
+                    const double at = position + round;
+                    const double come = in > 0 ? (at - stretch.from + before) / in : at >= stretch.from ? 1 : 0;
+                    const double left = out > 0 ? (stretch.to - at) / out : at <= stretch.to ? 1 : 0;
+                    // A foot that is down all along is never taken nor let go.
+                    const bool for_ever = leaf.loops && stretch.to - stretch.from >= 1;
+                    own = std::max(own, for_ever ? 1.0 : double(smooth_step(0, 1, float(std::min(come, left)))));
                 }
             }
             down += weight * own;
@@ -148,41 +157,28 @@ public:
     explicit Reach(const Leg& leg) : leg_(leg) {
         const float thigh = length(leg.knee.translation - leg.hip.translation);
         const float shin = length(leg.ankle.translation - leg.knee.translation);
-        longest_ = std::max(length(leg.ankle.translation - leg.hip.translation), straightest * (thigh + shin));
+        own_ = length(leg.ankle.translation - leg.hip.translation);
+        longest_ = std::max(own_, straightest * (thigh + shin));
     }
 
-    [[nodiscard]] Footing footing(Vec3 ankle, float yaw) const {
+    /// `roll` is the foot's, which follows what is needed for `dt` seconds.
+    [[nodiscard]] Footing footing(Vec3 ankle, float yaw, FootRoll& roll, double dt) {
+        // Beyond where the clips have it a leg is straightened ever less, so that its knee does not snap.
+        const float wanted = length(ankle - leg_.hip.translation), room = longest_ - own_;
+        reach_ = wanted <= own_ ? wanted : room > 1e-5F ? own_ + room * (1 - std::exp((own_ - wanted) / room)) : own_;
+        ankle_ = ankle;
+        yaw_ = yaw;
+        ahead_ = normalized_level(turned(leg_.ball - leg_.heel, yaw));
+        const Follower now = follow({double(roll.pitch), double(roll.speed)}, double(needed_pitch()), rolls, dt);
+        roll = {float(now.value), float(now.velocity)};
         Footing footing;
-        footing.ankle = ankle;
         footing.yaw = yaw;
-        if (reaches(ankle)) { return footing; }
-        const Vec3 ahead = normalized_level(turned(leg_.ball - leg_.heel, yaw)), left{ahead.z, 0, -ahead.x};
-        // Where the hip stands over the foot: nothing is won by rolling when it is beside it.
-        const Vec3 over = normalized_level(leg_.hip.translation - ankle);
-        const float along = over.x * ahead.x + over.z * ahead.z;
-        footing.on_ball = along > 0;
-        const Vec3 pivot = ankle + turned((footing.on_ball ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw);
-        const auto rolled = [&](float pitch) {
-            return pivot + rotate(axis_angle(left, double(pitch) * degrees_per_radian), ankle - pivot);
-        };
-        // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
-        const Vec3 arm = ankle - pivot, to_hip = leg_.hip.translation - pivot;
-        const float nearest =
-            std::atan2(dot(left, cross(arm, to_hip)), dot(arm, to_hip) - dot(arm, left) * dot(to_hip, left));
-        float least = 0, pitch = footing.on_ball ? std::clamp(nearest, 0.0F, most_on_ball)
-                                                 : std::clamp(nearest, -most_on_heel, 0.0F);
-        if (reaches(rolled(pitch))) {
-            constexpr int halvings = 24;
-            for (int i = 0; i < halvings; ++i) {
-                const float middle = (least + pitch) / 2;
-                (reaches(rolled(middle)) ? pitch : least) = middle;
-            }
-        }
-        footing.pitch = pitch * smooth_step(0.3F, 0.7F, std::fabs(along));
-        footing.ankle = rolled(footing.pitch);
+        footing.pitch = roll.pitch;
+        footing.on_ball = roll.pitch > 0;
+        footing.ankle = rolled(roll.pitch);
         if (reaches(footing.ankle)) { return footing; }
         const Vec3 out = footing.ankle - leg_.hip.translation;
-        const float across = std::sqrt(std::max(0.0F, longest_ * longest_ - out.y * out.y));
+        const float across = std::sqrt(std::max(0.0F, reach_ * reach_ - out.y * out.y));
         const float shorter = std::max(0.0F, 1 - across / std::max(1e-6F, std::hypot(out.x, out.z)));
         footing.ankle = footing.ankle - Vec3{out.x * shorter, 0, out.z * shorter};
         footing.dragged = std::hypot(out.x, out.z) * shorter > dragging;
@@ -190,13 +186,46 @@ public:
     }
 
 private:
-    [[nodiscard]] bool reaches(Vec3 ankle) const { return length(ankle - leg_.hip.translation) <= longest_; }
+    [[nodiscard]] bool reaches(Vec3 ankle) const { return length(ankle - leg_.hip.translation) <= reach_ + 1e-6F; }
     [[nodiscard]] static Vec3 normalized_level(Vec3 v) {
         const float across = std::hypot(v.x, v.z);
         return across > 1e-6F ? Vec3{v.x / across, 0, v.z / across} : Vec3{1, 0, 0};
     }
+    /// The ankle with the foot rolled by so much: over its ball, or where that is less than nothing over its heel.
+    [[nodiscard]] Vec3 rolled(float pitch) const {
+        const Vec3 pivot = ankle_ + turned((pitch > 0 ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw_);
+        return pivot + rotate(axis_angle(left(), double(pitch) * degrees_per_radian), ankle_ - pivot);
+    }
+    [[nodiscard]] Vec3 left() const { return {ahead_.z, 0, -ahead_.x}; }
+
+    /// The least that the leg needs the foot to be rolled by.
+    [[nodiscard]] float needed_pitch() const {
+        if (reaches(ankle_)) { return 0; }
+        // Where the hip stands over the foot: nothing is won by rolling when it is beside it.
+        const Vec3 over = normalized_level(leg_.hip.translation - ankle_);
+        const float along = over.x * ahead_.x + over.z * ahead_.z;
+        const Vec3 pivot = ankle_ + turned((along > 0 ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw_);
+        // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
+        const Vec3 arm = ankle_ - pivot, to_hip = leg_.hip.translation - pivot;
+        const float nearest =
+            std::atan2(dot(left(), cross(arm, to_hip)), dot(arm, to_hip) - dot(arm, left()) * dot(to_hip, left()));
+        float least = 0,
+              pitch = along > 0 ? std::clamp(nearest, 0.0F, most_on_ball) : std::clamp(nearest, -most_on_heel, 0.0F);
+        if (reaches(rolled(pitch))) {
+            constexpr int halvings = 24;
+            for (int i = 0; i < halvings; ++i) {
+                const float middle = (least + pitch) / 2;
+                (reaches(rolled(middle)) ? pitch : least) = middle;
+            }
+        }
+        return pitch * smooth_step(0.3F, 0.7F, std::fabs(along));
+    }
+
     const Leg& leg_;
-    float longest_ = 0;
+    Vec3 ankle_, ahead_; ///< where the ankle is wanted with the foot flat; which way the foot points
+    float yaw_ = 0;
+    float own_ = 0, longest_ = 0; ///< metres from hip to ankle: as the clips have it, and at most
+    float reach_ = 0;             ///< for what is wanted
 };
 
 /// Bends the leg so that the foot is laid so.
@@ -209,12 +238,23 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     };
     const float now = length(leg.ankle.translation - leg.hip.translation);
     const float wanted = length(footing.ankle - leg.hip.translation);
+    // The straighter a leg, the faster its knee turns as it is straightened on: near the end it does so ever less
+    // instead.
+    const float all = a + b, easing = softened * all, straight = angle_at(std::max(now, straightest * all));
+    const float bend = angle_at(easing), exact = angle_at(wanted);
+    const auto soft_angle = [&] {
+        if (wanted <= easing || !(straight > bend)) { return exact; }
+        const float slope = easing / (a * b * std::sin(bend)), range = straight - bend;
+        return bend + range * (1 - std::exp(-slope * (wanted - easing) / range));
+    };
+    const float far = smooth_step(0, 0.04F, length(footing.ankle - leg.ankle.translation));
+    const float angle = exact + far * (soft_angle() - exact);
     Vec3 axis = cross(thigh, shin);
     // A leg all but straight shows no plane; there it bends as knees do.
     const Vec3 usual = rotate(leg.hip.rotation, joints.knee_axis) * -1.0F;
     const float shown = length(axis) / (a * b);
     axis = axis * (1 / (a * b)) + usual * std::max(0.0F, 0.02F - shown);
-    const Quat knee = axis_angle(axis, double(angle_at(wanted) - angle_at(now)) * degrees_per_radian);
+    const Quat knee = axis_angle(axis, double(angle - angle_at(now)) * degrees_per_radian);
     const Vec3 bent = leg.knee.translation + rotate(knee, shin);
     const Vec3 from = bent - leg.hip.translation, to = footing.ankle - leg.hip.translation;
     if (!(length(from) > 1e-4F) || !(length(to) > 1e-4F)) { return; }
@@ -247,26 +287,42 @@ template <typename Set> void each_component(FootOffset& offset, Set set) {
     }
 }
 
-/// Takes the foot along with the ground, as firmly as `held` says.
-void hold(PlantedFoot& foot, const CompiledLeg& joints, const Leg& leg, const Ground& ground, float held) {
+/// How far off the foot has to be to stand on the ground where it stood.
+FootOffset held_offset(const PlantedFoot& foot, const CompiledLeg& joints, const Leg& leg, const Ground& ground) {
     const auto yaw = float(ground.moved.yaw);
     const Vec3 way{float(ground.moved.x), 0, float(ground.moved.z)};
     // Where heel and ball would have to be, seen from the body as it stands now.
     const Vec3 heel = turned(foot.heel - way, -yaw), ball = turned(foot.ball - way, -yaw);
-    foot.off.yaw += held * wrapped_radians(yaw_of(ball - heel) - yaw_of(leg.ball - leg.heel) - foot.off.yaw);
+    FootOffset off = foot.off;
+    off.yaw += wrapped_radians(yaw_of(ball - heel) - yaw_of(leg.ball - leg.heel) - foot.off.yaw);
     const float heel_up = leg.heel.y - joints.ground, ball_up = leg.ball.y - joints.ball_height;
     const float on_heel = 1 - smooth_step(-sole, sole, heel_up - ball_up);
     const Vec3 ankle = leg.ankle.translation + Vec3{foot.off.x, 0, foot.off.z};
-    const Vec3 off = (heel - ankle - turned(leg.heel - leg.ankle.translation, foot.off.yaw)) * on_heel +
-                     (ball - ankle - turned(leg.ball - leg.ankle.translation, foot.off.yaw)) * (1 - on_heel);
-    foot.off.x += held * off.x;
-    foot.off.z += held * off.z;
+    const Vec3 move = (heel - ankle - turned(leg.heel - leg.ankle.translation, off.yaw)) * on_heel +
+                      (ball - ankle - turned(leg.ball - leg.ankle.translation, off.yaw)) * (1 - on_heel);
+    off.x += move.x;
+    off.z += move.z;
+    return off;
 }
 
-/// Lets the foot go back to where its clips have it, as far as it is not held.
-void let_go(PlantedFoot& foot, const CompiledFeet& feet, double dt, float held) {
-    const auto kept = float(std::exp(-3 * double(1 - held) * dt / feet.release));
-    foot.off = {foot.off.x * kept, foot.off.z * kept, foot.off.yaw * kept};
+/// Takes the foot along with the ground as firmly as `held` says, and for the rest lets it go back to where its clips
+/// have it, as a spring that goes on at the speed the foot had.
+void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset& on_ground, double dt, float held) {
+    if (!(dt > 0)) { // the body is moved on in the same step
+        each_component(foot.off, [&](float FootOffset::*component) {
+            return foot.off.*component + held * (on_ground.*component - foot.off.*component);
+        });
+        return;
+    }
+    // A critically damped spring has gone all but a twentieth of its way then: (1 + w t) exp(-w t) = 0.05.
+    const double lag = 2 * feet.release / 4.74;
+    for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
+        float &off = foot.off.*component, &speed = foot.speed.*component;
+        const Follower home = follow({double(off), double(speed)}, 0, lag, dt);
+        const float along = on_ground.*component - off;
+        off += held * along + (1 - held) * (float(home.value) - off);
+        speed = held * along / float(dt) + (1 - held) * float(home.velocity);
+    }
     foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
     // Farther no leg reaches: while the other foot steps this one may be dragged.
     const float away = foot.off.distance(), most = 1.5F * float(feet.most);
@@ -289,8 +345,9 @@ float step_back(PlantedFoot& foot, double seconds, double dt) {
     foot.stepped += float(dt);
     const double part = double(foot.stepped) / seconds;
     if (part >= 1) {
-        foot.off = {};
+        foot.off = foot.speed = {};
         foot.stepping = 0;
+        foot.grip = 0;
         return 0;
     }
     each_component(foot.off, [&](float FootOffset::*component) {
@@ -304,21 +361,27 @@ float step_back(PlantedFoot& foot, double seconds, double dt) {
 float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& joints, const Leg& leg,
                 const Ground& ground, float down) {
     if (foot.stepping != 0) { return step_back(foot, feet.release, ground.dt); }
+    if (!ground.goes_on) {
+        foot.off = foot.speed = {};
+        foot.roll = {};
+        foot.grip = 1;
+    }
+    foot.grip = std::min(1.0F, foot.grip + float(ground.dt) / regrips);
     const float height = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
     const float low = 1 - smooth_step(held_below, free_above, height);
-    const float held = low * ground.allowed * down;
-    const auto before = foot.off;
-    if (ground.goes_on && held > 0) { hold(foot, joints, leg, ground, held); }
-    let_go(foot, feet, ground.dt, held);
-    if (ground.dt > 0) {
-        each_component(foot.speed, [&](float FootOffset::*component) {
-            return (foot.off.*component - before.*component) / float(ground.dt);
-        });
-        const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
-        const bool still = foot.speed.distance() < still_speed && std::fabs(foot.speed.yaw) < still_speed;
-        foot.rests = held > 0.99F && off && still ? foot.rests + float(ground.dt) : 0;
-    }
+    const float held = low * ground.allowed * down * smooth_step(0, 1, foot.grip);
+    const FootOffset on_ground = ground.goes_on ? held_offset(foot, joints, leg, ground) : foot.off;
+    follow_ground(foot, feet, on_ground, ground.dt, held);
+    const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
+    const bool still = foot.speed.distance() < still_speed && std::fabs(foot.speed.yaw) < still_speed;
+    if (ground.dt > 0) { foot.rests = held > 0.99F && off && still ? foot.rests + float(ground.dt) : 0; }
     return 0;
+}
+
+/// How far something at `height` is to be lifted out of the ground, metres: all but a little of it, softly.
+float sunk_by(float height) {
+    const float deep = std::max(0.0F, -height);
+    return deep * deep / (deep + sinks);
 }
 
 } // namespace
@@ -340,14 +403,16 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         const Leg leg = leg_in(pose, joints);
         foot.as_played = {pose.local(joints.hip).rotation, pose.local(joints.knee).rotation,
                           pose.local(joints.ankle).rotation, pose.local(joints.toes).rotation};
-        const float down = smooth_step(0.25F, 0.65F, down_part(data, block, l));
+        const float down = smooth_step(0.1F, 0.9F, down_part(data, block, l));
         // What two clips make between them may sink into the ground.
-        const float sunk = -std::min({0.0F, leg.heel.y - joints.ground, leg.ball.y - joints.ball_height});
+        const float lowest = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
+        const float sunk = sunk_by(lowest);
         const float lifted = move_foot(foot, feet, joints, leg, ground, down) + ground.allowed * down * sunk;
         const auto ankle = [&] { return leg.ankle.translation + Vec3{foot.off.x, lifted, foot.off.z}; };
-        const Footing footing = Reach(leg).footing(ankle(), foot.off.yaw);
+        const Footing footing = Reach(leg).footing(ankle(), foot.off.yaw, foot.roll, ground.goes_on ? ground.dt : 0);
         // One foot at a time: the other bears the body.
-        const bool too_far = foot.off.distance() > float(feet.most) || footing.dragged;
+        const bool too_far =
+            foot.off.distance() > float(feet.most) || footing.dragged || std::fabs(foot.off.yaw) > 0.95F * most_yaw;
         if (foot.stepping == 0 && !someone_steps && (too_far || foot.rests > rests_for)) {
             begin_step(foot);
             someone_steps = true;
@@ -355,7 +420,8 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         foot.heel = ankle() + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
         foot.ball = ankle() + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
         constexpr float nothing_to_do = 1e-6F;
-        if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do || lifted > 0) {
+        if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do ||
+            std::fabs(foot.roll.pitch) > nothing_to_do || lifted > 0) {
             bend_leg(pose, joints, leg, footing);
         }
     }

@@ -280,7 +280,7 @@ TEST_CASE("a hard fall is followed by a hard landing, a soft one by a soft, a ru
     CHECK(landing(2, 4) == "land_soft");
 }
 
-TEST_CASE("on her whole round, stops and turns and sidesteps, no planted foot slides over two centimetres") {
+TEST_CASE("on her whole round, stops and turns and sidesteps, no planted foot slides over three centimetres") {
     const support::Finished played = support::run({support::tool().string(), "perform", "demo/lamplighter.gait.yaml",
                                                    "--cues", "demo/round.cues.yaml", "--json"});
     REQUIRE(played.code == 0);
@@ -292,7 +292,7 @@ TEST_CASE("on her whole round, stops and turns and sidesteps, no planted foot sl
     for (const auto& print : told["footprints"]) {
         const double from = print["from_s"], slide = print["slide_m"];
         CAPTURE(from, slide);
-        CHECK(slide < 0.02);
+        CHECK(slide < 0.03);
     }
     CHECK(told["footprints"].size() > 140);
 }

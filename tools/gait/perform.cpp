@@ -98,7 +98,8 @@ std::string joint_name(const Character& character, int joint) {
 }
 
 bool within_bounds(const Recording& r) {
-    return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.worst_snap.ratio <= snap_ratio_bound;
+    return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.worst_snap.ratio <= snap_ratio_bound &&
+           r.pop.ratio <= pop_bound;
 }
 
 std::string describe_fade(const TransitionInfo& info) {
@@ -187,6 +188,15 @@ std::string story(const Recording& recording, const Character& character) {
                                 joint_name(character, snap.joint), snap.time,
                                 transition_name(character, snap.transition), snap.jolt, snap.allowed)});
     }
+    const Pop& pop = recording.pop;
+    if (pop.joint >= 0) {
+        std::string where = fmt::format("{} at {:.3f} s, after {}: {:.0f} deg/s where {:.0f} are usual",
+                                        joint_name(character, pop.joint), pop.time,
+                                        transition_name(character, pop.transition), pop.jolt, pop.usual);
+        if (pop.fade_needed > 0) { where += fmt::format("; a fade of {:.2f} s would not show", pop.fade_needed); }
+        smooth.add({"pop", fmt::format("{:.2f}", pop.ratio), fmt::format("{}", pop_bound),
+                    pop.ratio <= pop_bound ? "holds" : "MISSED", where});
+    }
     if (!recording.footprints.empty() && recording.path_length > least_way) {
         const Footprint& worst = *std::max_element(recording.footprints.begin(), recording.footprints.end(),
                                                    [](const auto& a, const auto& b) { return a.slide < b.slide; });
@@ -235,6 +245,15 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                       {"transition", transition_name(character, snap.transition)},
                       {"jolt_deg_per_s", snap.jolt},
                       {"needed_deg_per_s", snap.allowed}};
+    const Pop& pop = recording.pop;
+    result["pop"] = {{"ratio", pop.ratio},
+                     {"bound", pop_bound},
+                     {"joint", joint_name(character, pop.joint)},
+                     {"time_s", pop.time},
+                     {"transition", transition_name(character, pop.transition)},
+                     {"jolt_deg_per_s", pop.jolt},
+                     {"usual_deg_per_s", pop.usual},
+                     {"fade_needed_s", pop.fade_needed}};
     const GroundPlace& end = recording.frames.back().place;
     nlohmann::json prints = nlohmann::json::array();
     for (const Footprint& print : recording.footprints) {

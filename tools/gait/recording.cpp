@@ -75,9 +75,10 @@ std::optional<std::string> too_much(const Character& character, double seconds, 
                            frames_per_second, most_frames);
     }
     if (bytes > most_bytes) {
-        return fmt::format("a bake, a film, a chart and a trace keep every frame, and {:.0f} of them take some {:.1f} GB "
-                           "of the {:.0f} that are possible; play less, or fewer frames a second",
-                           frames, bytes / 1e9, most_bytes / 1e9);
+        return fmt::format(
+            "a bake, a film, a chart and a trace keep every frame, and {:.0f} of them take some {:.1f} GB "
+            "of the {:.0f} that are possible; play less, or fewer frames a second",
+            frames, bytes / 1e9, most_bytes / 1e9);
     }
     return std::nullopt;
 }
@@ -88,7 +89,6 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.frames_per_second = frames_per_second;
     recording.seconds = seconds;
     recording.seconds_in_state.resize(performer.character().states().size(), 0);
-    SmoothnessWatch watch(performer);
     Footprints prints(performer.character().rig());
     recording.game_body = cues != nullptr && cues->moves_body();
     std::vector<Transform> model(performer.character().joint_count());
@@ -97,6 +97,10 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         prints.add(frame.time, model, frame.place);
     };
     if (cues != nullptr) { cues->apply(performer, 0); }
+    SmoothnessWatch watch(performer);
+    const BodyMover body = [&](const Performer& moved, double dt) {
+        return cues != nullptr ? cues->move(moved, dt) : moved.travel();
+    };
     recording.frames.push_back(capture(performer, keeping));
     look_at_feet(recording.frames.back());
     if (each_frame) { each_frame(performer, recording.frames.back()); }
@@ -109,7 +113,9 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         if (cues != nullptr) { cues->apply(performer, now); }
         before = performer;
         performer.advance(dt);
-        watch.step(before, dt, performer);
+        const Travel travel = body(performer, dt);
+        performer.plant_feet(travel);
+        watch.step(before, dt, performer, body);
         // A reset sets the performer's own clock back; the recording's goes on.
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
@@ -123,15 +129,13 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
                 recording.seconds_in_state[state] += dt;
             }
         }
-        const Travel travel = cues != nullptr ? cues->move(performer, dt) : performer.travel();
-        performer.plant_feet(travel);
         RecordedFrame frame = capture(performer, keeping);
         frame.time += ahead;
         frame.travel = travel;
         frame.place = recording.frames.back().place;
         frame.place.add(frame.travel);
         recording.path_length += std::hypot(double(frame.travel.move.x), double(frame.travel.move.z));
-        frame.jolt = watch.laid_over().last_jolt();
+        frame.jolt = watch.pop().last_jolt();
         look_at_feet(frame);
         if (each_frame) { each_frame(performer, frame); }
         if (!keeping.frames) { recording.frames.clear(); }
@@ -141,6 +145,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.seam = watch.worst_seam();
     recording.snaps = watch.transitions();
     recording.worst_snap = watch.worst_snap();
+    recording.pop = watch.pop().worst();
     recording.faults = performer.faults();
     recording.feet = prints.feet();
     recording.footprints = prints.all();

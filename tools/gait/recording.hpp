@@ -45,6 +45,7 @@ struct Recording {
     Seam seam;
     std::vector<Snap> snaps;
     Snap worst_snap;
+    Pop pop;
     Faults faults;
     double path_length = 0; ///< metres over the ground that the body went
     bool game_body = false; ///< a plain game moved it where its clips did not
@@ -68,8 +69,8 @@ struct Keeping {
 using FrameWatch = std::function<void(const Performer&, const RecordedFrame&)>;
 
 /// Plays `performer` for `seconds`. `cues` and `watch` may be null.
-Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second,
-                               Keeping keeping, const FrameWatch& watch = nullptr);
+Recording record(Performer performer, CuePlayer* cues, double seconds, double frames_per_second, Keeping keeping,
+                 const FrameWatch& watch = nullptr);
 
 /// A performance as CSV, a row a frame, as it goes on.
 class Trace {

@@ -1,0 +1,131 @@
+#include "character/character_data.hpp"
+#include "check/turns.hpp"
+#include "gait/smoothness.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace gait {
+using namespace detail;
+namespace {
+
+/// The rotations of a sampled clip at a place, 0 to 1, in body space.
+std::vector<Quaternion> body_turns(const SampledClip& clip, const CharacterData& data, double position) {
+    const double at = std::clamp(position, 0.0, 1.0) * clip.intervals;
+    const auto first = std::min(std::uint32_t(at), clip.intervals > 0 ? clip.intervals - 1 : 0);
+    const std::uint32_t second = std::min(first + 1, clip.intervals);
+    std::vector<Quaternion> turns;
+    for (std::size_t j = 0; j < data.rig.joints.size(); ++j) {
+        const auto read = [&](std::uint32_t frame) {
+            const float* rows = clip.frame(frame) + j;
+            return Quat{rows[0], rows[clip.stride], rows[2 * clip.stride], rows[3 * clip.stride]};
+        };
+        const Quat a = read(first), b = read(second);
+        // A stepped joint has none: it counts as at rest.
+        const bool known = dot(a, a) > 0.5F && dot(b, b) > 0.5F;
+        const Quaternion own = known ? exact(a).slerp(at - first, exact(b)) : exact(data.rig.joints[j].rest.rotation);
+        const int parent = data.parents[j];
+        turns.push_back(parent < 0 ? own : turns[std::size_t(parent)] * own);
+    }
+    return turns;
+}
+
+/// The greatest jolt of each joint in body space that a clip makes by itself at 60 frames a second, degrees a second.
+std::vector<float> jolts_of(const SampledClip& clip, const CharacterData& data) {
+    std::vector<float> greatest(data.rig.joints.size(), 0);
+    if (!(clip.seconds > 0)) { return greatest; }
+    // Whole frames in a loop, so that its end is looked at as well.
+    const int frames = std::max(1, int(std::lround(clip.seconds * PopMeter::rate)));
+    const double dt = clip.seconds / frames;
+    std::vector<std::vector<Quaternion>> window;
+    for (int f = 0; f <= frames + (clip.loops ? 2 : 0); ++f) {
+        const double place = double(f) / frames;
+        window.push_back(body_turns(clip, data, clip.loops ? place - std::floor(place) : place));
+        if (window.size() > 3) { window.erase(window.begin()); }
+        if (window.size() < 3) { continue; }
+        for (std::size_t j = 0; j < greatest.size(); ++j) {
+            const Vector jolt = (turn(window[1][j], window[2][j]) - turn(window[0][j], window[1][j])) / dt;
+            greatest[j] = std::max(greatest[j], float(jolt.norm()));
+        }
+    }
+    return greatest;
+}
+
+} // namespace
+
+struct PopMeter::Frame {
+    double time = 0;
+    std::vector<Quaternion> turns; ///< in body space
+    std::vector<float> usual;      ///< the greatest jolt of a clip that plays, a joint each
+    std::uint16_t transition = no_index;
+    double fade = 0; ///< seconds, of that
+};
+
+PopMeter::PopMeter(const Performer& performer) : character_(performer.shared_character()) {}
+
+void PopMeter::pause() { frames_.clear(); }
+
+const std::vector<float>& PopMeter::jolts_of_clip(std::uint16_t clip) {
+    const auto [known, is_new] = of_clips_.try_emplace(clip);
+    if (is_new) { known->second = jolts_of(character_->data().clips[clip], character_->data()); }
+    return known->second;
+}
+
+void PopMeter::add(const Performer& performer) {
+    const CharacterData& data = character_->data();
+    auto frame = std::make_shared<Frame>();
+    frame->time = performer.time();
+    std::vector<Transform> pose(data.rig.joints.size());
+    performer.pose(pose);
+    for (std::size_t j = 0; j < pose.size(); ++j) {
+        const Quaternion own = exact(pose[j].rotation);
+        const int parent = data.parents[j];
+        frame->turns.push_back(parent < 0 ? own : frame->turns[std::size_t(parent)] * own);
+    }
+    frame->usual.assign(pose.size(), 0);
+    std::vector<ClipView> clips(data.clips.size());
+    std::uint32_t newest = 0;
+    for (std::size_t l = 0; l < data.layers.size(); ++l) {
+        for (std::size_t i = 0; i < performer.instance_count(l); ++i) {
+            const InstanceView view = performer.instance(i, l);
+            if (view.serial >= newest) {
+                newest = view.serial;
+                frame->transition = view.transition;
+                frame->fade = view.fade_seconds;
+            }
+            const std::size_t count = std::min(clips.size(), performer.instance_clips(i, clips, l));
+            for (std::size_t c = 0; c < count; ++c) {
+                const std::vector<float>& own = jolts_of_clip(clips[c].clip);
+                for (std::size_t j = 0; j < own.size(); ++j) { frame->usual[j] = std::max(frame->usual[j], own[j]); }
+            }
+        }
+    }
+    frames_.push_back(std::move(frame));
+    if (frames_.size() > 3) { frames_.erase(frames_.begin()); }
+    if (frames_.size() == 3) { measure(); }
+}
+
+void PopMeter::measure() {
+    const Frame &first = *frames_[0], &middle = *frames_[1], &last = *frames_[2];
+    const double first_dt = middle.time - first.time, second_dt = last.time - middle.time;
+    if (!(first_dt > 0) || !(second_dt > 0)) { return; }
+    constexpr double unseen = 300; // degrees a second
+    // What changes over a longer frame changes by as much more.
+    const double longer = std::max(1.0, (first_dt + second_dt) / 2 * rate);
+    last_jolt_ = 0;
+    for (std::size_t j = 0; j < middle.turns.size(); ++j) {
+        const double jolt =
+            (turn(middle.turns[j], last.turns[j]) / second_dt - turn(first.turns[j], middle.turns[j]) / first_dt)
+                .norm();
+        last_jolt_ = std::max(last_jolt_, jolt);
+        const double usual = longer * std::max({double(first.usual[j]), double(middle.usual[j]), double(last.usual[j]), unseen});
+        if (worst_.joint >= 0 && jolt / usual <= worst_.ratio) { continue; }
+        worst_ = {jolt / usual, jolt, usual, int(j), middle.time, last.transition, 0};
+        // What a fade needs goes with one over the square of its length.
+        if (worst_.ratio > pop_bound && last.fade > 0) {
+            worst_.fade_needed = last.fade * std::sqrt(worst_.ratio / pop_bound);
+        }
+    }
+}
+
+} // namespace gait
