@@ -384,11 +384,12 @@ private:
         if (moves) {
             double fastest = 0;
             for (const Looked* gait : gaits) { fastest = std::max(fastest, gait->measure.speed); }
-            out += fmt::format("  speed:    {{kind: number, range: [0, {:.1f}], unit: m/s, smooth: 0.12, note: how "
-                               "fast the game moves the body}}\n",
-                               std::ceil(fastest * 1.2));
+            out += fmt::format(
+                "  speed:    {{kind: number, range: [0, {:.1f}], unit: m/s, smooth: 0.25, at_most: 6, note: how "
+                "fast the game moves the body}}\n",
+                std::ceil(fastest * 1.2));
             if (sideways) {
-                out += "  heading:  {kind: angle, smooth: 0.12, note: where it goes from where it faces; 90 is to the "
+                out += "  heading:  {kind: angle, smooth: 0.25, note: where it goes from where it faces; 90 is to the "
                        "right}\n";
             }
             if (stand_) {
