@@ -18,7 +18,7 @@ RUNTIME = ROOMS[:6]
 HEADERS = {
     "diagnostics": ["api", "diagnostic", "no_index", "text"],
     "math": ["ease", "eigen", "math", "travel"],
-    "rig": ["rig"],
+    "rig": ["body_reading", "rig"],
     "character": ["character", "fade_style", "layer_mode", "parameter_kind", "pick_order", "records"],
     "perform": ["events", "performer", "space"],
     "game": ["bindings", "crowd", "footprints", "plain_body", "steering"],

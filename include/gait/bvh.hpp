@@ -7,21 +7,15 @@
 #include "gait/gltf.hpp"
 
 #include <filesystem>
-#include <optional>
 #include <string>
 
 namespace gait {
 
-/// What a BVH file does not say. What is left out is guessed from the size and the shape of the rest pose, and said.
-struct BvhReading {
-    std::optional<double> scale; ///< metres a unit
-    std::optional<char> up;      ///< `y` or `z`
-};
-
 /// Reads `path`: any order of channels, positions on any joint, several roots, end sites (which become no joints),
-/// every kind of line end. The clip is called as the file. A rest pose that hangs below the ground is stood on it.
-/// Errors name line and column.
-[[nodiscard]] GAIT_API ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how = {});
+/// every kind of line end. BVH says neither unit nor axes: what `how` leaves out is read from the body and said in a
+/// note. The clip is called as the file. A rest pose that hangs below the ground is stood on it. Errors name line and
+/// column.
+[[nodiscard]] GAIT_API ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how = {});
 
 /// Writes `motion`, local poses of `rig`, as BVH in metres with +Y up. BVH knows no turn at rest: turns are written
 /// relative to the rest pose, in model space; positions where a joint moves off its rest; scales are lost. Returns what
@@ -31,6 +25,6 @@ struct BvhReading {
 
 /// Reads a file by its ending: `.bvh` as BVH, anything else as glTF.
 [[nodiscard]] GAIT_API ImportResult import_file(const std::filesystem::path& path, const std::string& skin = {},
-                                                const BvhReading& how = {});
+                                                const BodyReading& how = {});
 
 } // namespace gait

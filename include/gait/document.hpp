@@ -3,6 +3,7 @@
 /// both go through the same `compile`.
 #pragma once
 
+#include "gait/body_reading.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/ease.hpp"
 #include "gait/fade_style.hpp"
@@ -66,8 +67,9 @@ struct FitDefinition {
     Text name;
     Text strip;                                               ///< what their names begin with that ours do not
     std::vector<std::pair<Text, Text>> joints;                ///< their names, and ours
-    std::optional<Number> scale;                              ///< metres a unit of theirs; for formats that do not say
-    Text up;                                                  ///< `y` or `z`; for formats that do not say
+    std::optional<Number> scale;                              ///< metres a unit of theirs
+    Text up;                                                  ///< the axis on which their body stands: `y`, `z`, `-x`
+    Text faces;                                               ///< and the one that it faces
     std::vector<std::pair<Text, std::array<double, 3>>> turn; ///< our names, and degrees about X, Y and Z by which
                                                               ///< their rest pose is turned to stand as ours does
 };
@@ -447,8 +449,9 @@ struct Document {
     SourceText source;             ///< its text, for diagnostics
     std::vector<SourceFile> bases; ///< what it is based on, the nearest first; see `Place::file`
     std::string about;
-    Text rig;              ///< the rig's file, relative to the document
-    Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space
+    Text rig;                ///< the rig's file, relative to the document
+    BodyReading rig_reading; ///< how the rig's own file is to be read, where it is not to be guessed
+    Number tolerance{0.5};   ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
     std::vector<FitDefinition> fits;
     std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found

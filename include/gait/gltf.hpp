@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/body_reading.hpp"
 #include "gait/clip.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/rig.hpp"
@@ -34,7 +35,10 @@ struct ImportResult {
 /// applied to the joints, so that lengths are metres and +Y is up. Of several skins the one named `skin` is taken, or
 /// the one with the most joints together with those that share its hierarchy. A file without a skin gives its animated
 /// nodes. Doubled names are told apart by a number and said. Nothing outside the file's own folder is read.
-[[nodiscard]] GAIT_API ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {});
+/// A body that stands on another axis than +Y, faces another than +Z or is nobody's size in metres is turned and
+/// scaled, its clips with it, as it shows by itself or `how` says; what was guessed is said in a note.
+[[nodiscard]] GAIT_API ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {},
+                                                const BodyReading& how = {});
 
 /// Poses at even instants, to be written as one animation.
 struct BakedMotion {
@@ -46,6 +50,7 @@ struct BakedMotion {
 /// Writes `out` (.glb): the scene of `source` with its meshes and skins, its animations replaced by `motion`. Returns
 /// what went wrong, or nothing; the file is written beside and renamed, never half.
 [[nodiscard]] GAIT_API Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion,
-                                             const std::filesystem::path& out, const std::string& skin = {});
+                                             const std::filesystem::path& out, const std::string& skin = {},
+                                             const BodyReading& how = {});
 
 } // namespace gait

@@ -1,7 +1,9 @@
+#include "files/clips_home.hpp"
 #include "files/file_problems.hpp"
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
 #include "math/bounds.hpp"
+#include "files/stance.hpp"
 
 #include <fmt/core.h>
 
@@ -293,12 +295,13 @@ std::array<double, 3> extent(const BvhFile& file, std::array<double, 3>& lowest)
 }
 
 /// The unit in which a body of that height would be between a child and a giant.
+/// Metres a unit. Where no unit that people use makes a person of it, it is made a person's size.
 double guessed_scale(double height) {
-    constexpr double shortest = 0.6, tallest = 2.6; // metres
+    constexpr double shortest = 1.2, tallest = 2.2, person = 1.7; // metres
     for (const double scale : {1.0, 0.01, 0.0254, 0.001, 0.1}) {
         if (height * scale >= shortest && height * scale <= tallest) { return scale; }
     }
-    return 1;
+    return height > 0 ? std::round(person / height * 1e4) / 1e4 : 1;
 }
 
 ImportedFile to_import(const BvhFile& bvh, const Axes& axes, const std::string& name,
@@ -388,9 +391,38 @@ Diagnostic located(const std::string& file, std::string_view text, const BvhErro
     return d;
 }
 
+/// An axis of the file as it is called once z is up.
+std::string axis_in_ours(const std::string& axis, bool z_up) {
+    if (!z_up || axis.empty()) { return axis; }
+    const bool against = axis.front() == '-';
+    switch (axis.back()) {
+    case 'y':
+        return against ? "z" : "-z";
+    case 'z':
+        return against ? "-y" : "y";
+    default:
+        return axis;
+    }
+}
+
+/// Turns a body that stands or faces elsewhere, its clip with it. Its size is known by now.
+void stand_up(ImportedFile& file, bool z_up, const BodyReading& how, FileProblems& problems) {
+    const Stance stance = stance_of(file.rig, {1.0, axis_in_ours(how.up, z_up), axis_in_ours(how.faces, z_up)});
+    if (!stance.turns) { return; }
+    for (std::size_t j = 0; j < file.rig.joints.size(); ++j) {
+        if (file.rig.joints[j].parent >= 0) { continue; }
+        for (ClipSource& clip : file.clips) {
+            for (Quat& q : clip.tracks[j].rotation.values) { q = stance.turn * q; }
+            for (Vec3& at : clip.tracks[j].translation.values) { at = rotate(stance.turn, at); }
+        }
+    }
+    apply(stance, file.rig);
+    problems.note("turned-body", stance.words + turned_advice);
+}
+
 } // namespace
 
-ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how) {
+ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how) {
     ImportResult result;
     FileProblems problems(path.string());
     if (how.scale && !(*how.scale >= 1e-6 && *how.scale <= 1e6)) {
@@ -416,15 +448,22 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
     std::array<double, 3> lowest{};
     const auto size = extent(file, lowest);
     Axes axes;
-    axes.z_up = how.up ? *how.up == 'z' : size[2] > size[1] * 1.1;
+    axes.z_up = how.up.empty() ? size[2] > size[1] * 1.1 : how.up == "z";
     const double height = axes.z_up ? size[2] : size[1];
     axes.scale = how.scale ? *how.scale : guessed_scale(height);
-    if (!how.scale || !how.up) {
-        problems.note(
-            "guessed-axes",
-            fmt::format("BVH says neither unit nor axes: taken as {} metres a unit with {} up, which makes the body "
-                        "{:.2f} m tall; where that is wrong, say 'scale' and 'up' in a fit",
-                        axes.scale, axes.z_up ? 'z' : 'y', height * axes.scale));
+    if (!how.scale || how.up.empty()) {
+        std::string guessed;
+        if (!how.scale) {
+            guessed = fmt::format("taken as {} metres a unit, which makes the body {:.2f} m tall", axes.scale,
+                                  height * axes.scale);
+        }
+        if (how.up.empty()) {
+            guessed += fmt::format("{}with {} up", guessed.empty() ? "taken " : ", ", axes.z_up ? 'z' : 'y');
+        }
+        problems.note("guessed-axes",
+                      fmt::format("BVH says neither unit nor axes: {}; where that is wrong, say 'scale' "
+                                  "and 'up' in a fit",
+                                  guessed));
     }
     std::vector<std::string> renamed;
     result.file = to_import(file, axes, path.stem().string(), renamed);
@@ -440,16 +479,18 @@ ImportResult import_bvh(const std::filesystem::path& path, const BvhReading& how
             if (joint.parent < 0) { joint.rest.translation.y -= float(below); }
         }
     }
+    stand_up(*result.file, axes.z_up, how, problems);
     bind_to_rest(result.file->rig);
+    if (const std::string home = bring_clips_home(*result.file); !home.empty()) { problems.note("turned-clips", home); }
     result.diagnostics = problems.take();
     return result;
 }
 
-ImportResult import_file(const std::filesystem::path& path, const std::string& skin, const BvhReading& how) {
+ImportResult import_file(const std::filesystem::path& path, const std::string& skin, const BodyReading& how) {
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return char(std::tolower(static_cast<unsigned char>(c))); });
-    return ending == ".bvh" ? import_bvh(path, how) : import_gltf(path, skin);
+    return ending == ".bvh" ? import_bvh(path, how) : import_gltf(path, skin, how);
 }
 
 } // namespace gait

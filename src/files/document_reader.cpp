@@ -44,7 +44,7 @@ public:
         if (map.find("rig") == nullptr && !based_) {
             sink_.error(root.place, "missing-key", "no rig is named; add 'rig: FILE.glb'");
         }
-        document_.rig = map.text("rig");
+        read_rig(map);
         if (const auto tolerance = map.number("tolerance", "millimetres")) { document_.tolerance = *tolerance; }
         if (const YamlNode* clips = map.find("clips")) { read_clips(*clips, document_, sink_); }
         if (const YamlNode* sets = map.find("clip_sets")) { read_clip_sets(*sets, document_, sink_); }
@@ -236,6 +236,23 @@ private:
         }
     }
 
+    /// A file's name; or with it how the body in it is to be read.
+    void read_rig(const YamlMap& map) {
+        const YamlNode* node = map.find("rig");
+        if (node == nullptr || !node->is_map()) {
+            document_.rig = map.text("rig");
+            return;
+        }
+        const YamlMap rig(*node, "the rig", {"file", "scale", "up", "faces"}, sink_);
+        document_.rig = rig.text("file");
+        if (document_.rig.empty()) {
+            sink_.error(node->place, "missing-key", "the rig names no file; add 'file: FILE.glb'");
+        }
+        if (const auto scale = read_scale(rig, sink_)) { document_.rig_reading.scale = scale->value; }
+        document_.rig_reading.up = read_axis(rig, "up", sink_).value;
+        document_.rig_reading.faces = read_axis(rig, "faces", sink_).value;
+    }
+
     void read_masks(const YamlNode& masks) {
         for (const auto& [name, value] : named_entries(masks, "masks", sink_)) {
             MaskDefinition& mask = document_.masks.emplace_back();
@@ -359,7 +376,10 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     document.file = own.document.file;
     document.source = own.document.source;
     if (!own.document.about.empty()) { document.about = own.document.about; }
-    if (!own.document.rig.empty()) { document.rig = own.document.rig; }
+    if (!own.document.rig.empty()) {
+        document.rig = own.document.rig;
+        document.rig_reading = own.document.rig_reading;
+    }
     if (!own.document.feet.planted.empty()) { document.feet = own.document.feet; }
     override_by_name(document.clips, own.document.clips);
     override_by_name(document.fits, own.document.fits);

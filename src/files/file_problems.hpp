@@ -8,6 +8,10 @@
 
 namespace gait::detail {
 
+/// What follows the words of a `Stance`.
+inline constexpr const char* turned_advice =
+    "; where that is wrong, say 'up', 'faces' or 'scale' for the rig, or in a fit";
+
 /// The most joints that a reader takes.
 inline constexpr std::size_t most_joints_read = 1024;
 

@@ -172,9 +172,9 @@ void place_by_parts(tinygltf::Model& model, const GltfScene& scene) {
 } // namespace
 
 Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion, const std::filesystem::path& out,
-                      const std::string& skin) {
+                      const std::string& skin, const BodyReading& how) {
     FileProblems problems(source.string());
-    const auto scene = open_gltf(source, skin, problems);
+    const auto scene = open_gltf(source, skin, problems, how);
     if (!scene || !references_hold(scene->model, problems)) { return problems.take(); }
     for (const auto& frame : motion.frames) {
         if (frame.size() == scene->joints.size()) { continue; }

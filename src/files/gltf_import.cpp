@@ -1,3 +1,4 @@
+#include "files/clips_home.hpp"
 #include "files/gltf_scene.hpp"
 #include "gait/gltf.hpp"
 #include "math/bounds.hpp"
@@ -239,10 +240,10 @@ std::vector<std::filesystem::path> files_of(const tinygltf::Model& model, const 
 
 } // namespace
 
-ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin) {
+ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin, const BodyReading& how) {
     FileProblems problems(path.string());
     ImportResult result;
-    auto scene = open_gltf(path, skin, problems);
+    auto scene = open_gltf(path, skin, problems, how);
     if (!scene) {
         result.diagnostics = problems.take();
         return result;
@@ -276,6 +277,7 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
         file.clips.push_back(std::move(*clip));
     }
     file.rig = std::move(scene->rig);
+    if (const std::string home = bring_clips_home(file); !home.empty()) { problems.note("turned-clips", home); }
     if (!problems.failed()) { result.file = std::move(file); }
     result.diagnostics = problems.take();
     return result;

@@ -3,6 +3,7 @@
 #include "files/memory_reserve.hpp"
 #include "files/write_file.hpp"
 #include "math/bounds.hpp"
+#include "files/stance.hpp"
 
 #include <fmt/format.h>
 
@@ -712,7 +713,29 @@ std::optional<std::vector<double>> read_accessor(const tinygltf::Model& model, i
     return values;
 }
 
-std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems) {
+namespace {
+
+/// Folds what brings the body upright into the nodes above it.
+void stand_up(GltfScene& scene, const BodyReading& how, FileProblems& problems) {
+    const Stance stance = stance_of(scene.rig, how);
+    if (!stance.turns && !stance.scales) { return; }
+    const Quat& q = stance.turn;
+    const Eigen::Quaterniond turn(double(q.w), double(q.x), double(q.y), double(q.z));
+    for (std::size_t j = 0; j < scene.joints.size(); ++j) {
+        JointNode& joint = scene.joints[j];
+        joint.scale *= stance.scale;
+        if (scene.rig.joints[j].parent < 0) {
+            joint.above = turn.normalized() * (Eigen::Scaling(stance.scale) * joint.above);
+        }
+    }
+    apply(stance, scene.rig);
+    if (!stance.words.empty()) { problems.note("turned-body", stance.words + turned_advice); }
+}
+
+} // namespace
+
+std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems,
+                                   const BodyReading& how) {
     GltfScene scene;
     if (!parse(path, scene.model, problems) || !find_parents(scene.model, scene.parents, problems) ||
         !check_skins(scene.model, problems)) {
@@ -721,6 +744,7 @@ std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std:
     scene.order = depth_first(scene.model, scene.parents);
     const auto skins = choose_skins(scene, skin, problems);
     if (problems.failed() || !build_rig(scene, skins, problems)) { return std::nullopt; }
+    stand_up(scene, how, problems);
     if (skins.empty()) {
         problems.note("no-skin", fmt::format("the file has no skin; its {} animated nodes are taken as the joints",
                                              scene.rig.joints.size()));

@@ -95,9 +95,11 @@ private:
         const std::pair key(file.value, fit);
         const auto known = files_.find(key);
         if (known != files_.end()) { return known->second ? &*known->second : nullptr; }
-        BvhReading reading;
+        const bool is_rig = file.value == document_.rig.value;
+        BodyReading reading = is_rig ? document_.rig_reading : BodyReading{};
         if (fit != nullptr && fit->scale) { reading.scale = fit->scale->value; }
-        if (fit != nullptr && !fit->up.empty()) { reading.up = fit->up.value.front(); }
+        if (fit != nullptr && !fit->up.empty()) { reading.up = fit->up.value; }
+        if (fit != nullptr && !fit->faces.empty()) { reading.faces = fit->faces.value; }
         ImportResult result = import_file(folder_ / file.value, {}, reading);
         if (!result.file && !result.diagnostics.empty()) {
             // One finding a broken file: where the document names it, and what is wrong with it.

@@ -97,6 +97,22 @@ void read_turns(const YamlNode& node, FitDefinition& fit, DiagnosticSink& sink) 
 
 } // namespace
 
+std::optional<Number> read_scale(const YamlMap& map, DiagnosticSink& sink) {
+    const auto scale = map.number("scale", "metres a unit");
+    if (!scale || (scale->value > 0 && scale->value <= 1000)) { return scale; }
+    sink.error(scale->place, "wrong-range",
+               fmt::format("'scale' is how many metres a unit is, such as 0.01; found {}", scale->value));
+    return std::nullopt;
+}
+
+Text read_axis(const YamlMap& map, const char* key, DiagnosticSink& sink) {
+    Text axis = map.text(key);
+    const std::vector<std::string> known{"x", "y", "z", "-x", "-y", "-z"};
+    if (axis.empty() || std::find(known.begin(), known.end(), axis.value) != known.end()) { return axis; }
+    sink.unknown(axis.place, "axis", axis.value, known);
+    return {};
+}
+
 void read_clips(const YamlNode& node, Document& document, DiagnosticSink& sink) {
     for (const auto& [name, value] : named_entries(node, "clips", sink)) {
         ClipDefinition clip;
@@ -142,24 +158,14 @@ void read_fits(const YamlNode& node, Document& document, DiagnosticSink& sink) {
     for (const auto& [name, value] : named_entries(node, "fits", sink)) {
         FitDefinition fit;
         fit.name = name;
-        const YamlMap map(*value, "a fit", {"strip", "joints", "scale", "up", "turn"}, sink);
+        const YamlMap map(*value, "a fit", {"strip", "joints", "scale", "up", "faces", "turn"}, sink);
         fit.strip = map.text("strip");
         if (const YamlNode* joints = map.find("joints")) {
             fit.joints = read_name_pairs(*joints, "'joints' of a fit", sink);
         }
-        if (const auto scale = map.number("scale", "metres a unit")) {
-            fit.scale = *scale;
-            if (!(scale->value > 0) || scale->value > 1000) {
-                sink.error(scale->place, "wrong-range",
-                           fmt::format("'scale' is how many metres a unit is, such as 0.01; found {}", scale->value));
-                fit.scale.reset();
-            }
-        }
-        fit.up = map.text("up");
-        if (!fit.up.empty() && fit.up.value != "y" && fit.up.value != "z") {
-            sink.unknown(fit.up.place, "axis", fit.up.value, {"y", "z"});
-            fit.up = {};
-        }
+        fit.scale = read_scale(map, sink);
+        fit.up = read_axis(map, "up", sink);
+        fit.faces = read_axis(map, "faces", sink);
         if (const YamlNode* turn = map.find("turn")) { read_turns(*turn, fit, sink); }
         document.fits.push_back(std::move(fit));
     }

@@ -204,8 +204,8 @@ TEST_CASE("another rig's clips are taken by a document, and what does not match 
     const Loaded all = load(document(
         "fits: {cap: {strip: \"cap:\", joints: {grabber_of_the_left: left_hand}, scale: 1, up: y}}\n", ", fit: cap"));
     CHECK(format(all.diagnostics).empty());
-    CHECK_THAT(format(load(document("fits: {cap: {up: x}}\n", ", fit: cap")).diagnostics),
-               Catch::Contains("no axis 'x'; there are y, z"));
+    CHECK_THAT(format(load(document("fits: {cap: {up: w}}\n", ", fit: cap")).diagnostics),
+               Catch::Contains("no axis 'w'; there are x, y, z, -x, -y, -z"));
     CHECK_THAT(format(load(document("fits: {cap: {}}\n", ", fit: cup")).diagnostics),
                Catch::Contains("no fit 'cup'; did you mean 'cap'?"));
     CHECK_THAT(format(load(document("fits: {cap: {scale: 0}}\n", ", fit: cap")).diagnostics),

@@ -189,7 +189,7 @@ TEST_CASE("she crosses the quay on her clips' own travel, without a snap, and th
     CHECK_THAT(first.out, Catch::Contains("the clips carried the body 12.4"));
     CHECK_THAT(support::read(trace), Catch::Contains(",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,"));
     CHECK(played({"--bake", glb}).code == 0);
-    const ImportResult from_bvh = import_bvh(bvh, {1.0, 'y'}), from_glb = import_gltf(glb);
+    const ImportResult from_bvh = import_bvh(bvh, {1.0, "y"}), from_glb = import_gltf(glb);
     REQUIRE(from_bvh.file);
     REQUIRE(from_glb.file);
     for (const ImportResult* baked : {&from_bvh, &from_glb}) {

@@ -31,14 +31,14 @@ const char* const two_joints = "HIERARCHY\n"
                                "0 1 0 0 0 0 0 0 0\n"
                                "0 1 2 90 0 0 0 90 0\n";
 
-const BvhReading metres{1.0, 'y'};
+const BodyReading metres{1.0, "y"};
 
-ImportResult read(const std::string& text, const BvhReading& how = metres) {
+ImportResult read(const std::string& text, const BodyReading& how = metres) {
     const support::TemporaryFolder folder;
     return import_bvh(folder.write("walk.bvh", text), how);
 }
 
-ImportedFile good(const std::string& text, const BvhReading& how = metres) {
+ImportedFile good(const std::string& text, const BodyReading& how = metres) {
     const ImportResult result = read(text, how);
     INFO(format(result.diagnostics));
     REQUIRE(result.file);
@@ -135,11 +135,11 @@ TEST_CASE("unit and axes are taken as said, or guessed and said") {
     REQUIRE(guessed.file);
     CHECK_THAT(
         format(guessed.diagnostics),
-        Catch::Contains("note: BVH says neither unit nor axes: taken as 0.01 metres a unit with z up, which makes the "
-                        "body 0.80 m tall; where that is wrong, say 'scale' and 'up' in a fit [guessed-axes]"));
-    CHECK(guessed.file->rig.joints[0].rest.translation.y == Approx(1));
-    CHECK(guessed.file->rig.joints[1].rest.translation.y == Approx(0.5));
-    const ImportedFile told = good(centimetres, {0.1, 'z'});
+        Catch::Contains("note: BVH says neither unit nor axes: taken as 0.0254 metres a unit, which makes the body "
+                        "2.03 m tall, with z up; where that is wrong, say 'scale' and 'up' in a fit [guessed-axes]"));
+    CHECK(guessed.file->rig.joints[0].rest.translation.y == Approx(2.54));
+    CHECK(guessed.file->rig.joints[1].rest.translation.y == Approx(1.27));
+    const ImportedFile told = good(centimetres, {0.1, "z"});
     CHECK(told.rig.joints[1].rest.translation.y == Approx(5));
 }
 

@@ -34,7 +34,7 @@ struct ClipsOptions {
     bool view_given = false;
     std::string chart;
     std::vector<std::string> feet;
-    std::string up;
+    std::string up, faces;
     double scale = 0;
     std::string mask; ///< DOCUMENT:NAME
     bool tree = false;
@@ -364,9 +364,10 @@ int run_clips(const ClipsOptions& options) {
         complain("a mask at rest is shown from four sides; leave --view out, or name a clip with --clip");
         return bad_input;
     }
-    BvhReading reading;
+    BodyReading reading;
     if (options.scale > 0) { reading.scale = options.scale; }
-    if (!options.up.empty()) { reading.up = options.up.front(); }
+    reading.up = options.up;
+    reading.faces = options.faces;
     nlohmann::json all = nlohmann::json::array();
     std::string text;
     for (const std::string& path : options.files) {
@@ -424,11 +425,13 @@ void add_clips(CLI::App& app, Run& run) {
     command->add_option("--feet", options->feet, "the ankles' joints, left and right, where they are not found")
         ->type_name("NAME")
         ->expected(2);
-    command->add_option("--scale", options->scale, "metres a unit of a BVH file, which does not say")
+    command->add_option("--scale", options->scale, "metres a unit, where that is not to be guessed")
         ->type_name("METRES")
         ->check(number_between(1e-6, 1e6));
-    command->add_option("--up", options->up, "the axis that is up in a BVH file, which does not say")
-        ->check(CLI::IsMember({"y", "z"}));
+    command->add_option("--up", options->up, "the axis of the file on which the body stands")
+        ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
+    command->add_option("--faces", options->faces, "the axis of the file that the body faces")
+        ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");
     command->add_flag("--mirror", options->mirror, "list the joints that mirror each other");
     command

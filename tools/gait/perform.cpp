@@ -382,9 +382,10 @@ int write_outputs(const Recording& recording, const Trace& trace, const Loaded& 
                 if (character.rig().joints[j].parent < 0) { joint = place * joint; }
             }
         }
-        const Diagnostics problems = options.bake.ends_with(".bvh")
-                                         ? bake_bvh(character.rig(), motion, options.bake)
-                                         : bake_gltf(rig_path(loaded, options), motion, options.bake);
+        const Diagnostics problems =
+            options.bake.ends_with(".bvh")
+                ? bake_bvh(character.rig(), motion, options.bake)
+                : bake_gltf(rig_path(loaded, options), motion, options.bake, {}, loaded.document.rig_reading);
         report(problems);
         if (has_errors(problems)) {
             code = bad_input;

@@ -1,0 +1,169 @@
+#include "files/stance.hpp"
+
+#include "rig/body_parts.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace gait::detail {
+namespace {
+
+struct Axis {
+    std::size_t which = 0; ///< x, y, z
+    float sign = 1;
+    [[nodiscard]] Vec3 vector() const { return {which == 0 ? sign : 0, which == 1 ? sign : 0, which == 2 ? sign : 0}; }
+    [[nodiscard]] std::string name() const {
+        return std::string(sign < 0 ? "-" : "+") + std::array{"X", "Y", "Z"}[which];
+    }
+};
+
+/// The axis that a direction lies along, if it clearly lies along one.
+std::optional<Axis> along(Vec3 v) {
+    constexpr float clearly = 0.85F; // of its length: within thirty degrees
+    const float all = length(v);
+    const std::array<float, 3> parts{v.x, v.y, v.z};
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        if (all > 1e-6F && std::fabs(parts[axis]) > clearly * all) {
+            return Axis{axis, parts[axis] < 0 ? -1.0F : 1.0F};
+        }
+    }
+    return std::nullopt;
+}
+
+std::optional<Axis> axis_named(const std::string& name) {
+    if (name.empty()) { return std::nullopt; }
+    const char letter = name.back();
+    if (letter < 'x' || letter > 'z') { return std::nullopt; }
+    return Axis{std::size_t(letter - 'x'), name.front() == '-' ? -1.0F : 1.0F};
+}
+
+/// The turn that brings `up` to +Y and `ahead` to +Z.
+Quat turn_of(Vec3 up, Vec3 ahead) {
+    const Vec3 left = cross(up, ahead);
+    // The rows of the matrix are where x, y and z come from.
+    const std::array<Vec3, 3> rows{left, up, ahead};
+    const float trace = rows[0].x + rows[1].y + rows[2].z;
+    if (trace > 0) {
+        const float w = std::sqrt(1 + trace) / 2;
+        return normalized({(rows[2].y - rows[1].z) / (4 * w), (rows[0].z - rows[2].x) / (4 * w),
+                           (rows[1].x - rows[0].y) / (4 * w), w});
+    }
+    const std::array<float, 3> diagonal{rows[0].x, rows[1].y, rows[2].z};
+    const auto i = std::size_t(std::max_element(diagonal.begin(), diagonal.end()) - diagonal.begin());
+    const std::size_t j = (i + 1) % 3, k = (i + 2) % 3;
+    const auto entry = [&](std::size_t row, std::size_t column) {
+        const std::array<float, 3> values{rows[row].x, rows[row].y, rows[row].z};
+        return values[column];
+    };
+    const float root = std::sqrt(std::max(0.0F, 1 + entry(i, i) - entry(j, j) - entry(k, k)));
+    std::array<float, 3> q{};
+    q[i] = root / 2;
+    q[j] = (entry(j, i) + entry(i, j)) / (2 * root);
+    q[k] = (entry(k, i) + entry(i, k)) / (2 * root);
+    return normalized({q[0], q[1], q[2], (entry(k, j) - entry(j, k)) / (2 * root)});
+}
+
+/// Which way the feet point, seen along `up`: from the ankles to what is farthest out below them.
+Vec3 toward_toes(const Rig& rig, const std::vector<Transform>& model, const std::vector<Foot>& feet, Vec3 up) {
+    Vec3 sum{};
+    for (const Foot& foot : feet) {
+        Vec3 farthest{};
+        for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+            if (rig.joints[j].parent != foot.ankle) { continue; }
+            const Vec3 off = model[j].translation - model[std::size_t(foot.ankle)].translation;
+            const Vec3 level = off - up * dot(off, up);
+            if (length(level) > length(farthest)) { farthest = level; }
+        }
+        sum = sum + farthest;
+    }
+    return sum;
+}
+
+/// Metres a unit, of a body of this height in units that could be nobody's in metres.
+double guessed_scale(double height) {
+    constexpr double smallest = 0.2, greatest = 8, person = 1.7; // metres
+    if (!(height > 1e-9) || (height >= smallest && height <= greatest)) { return 1; }
+    double best = 1;
+    for (const double scale : {0.01, 0.0254, 0.001, 0.1, 0.3048, 100.0, 39.37, 1000.0, 10.0}) {
+        const double off = std::fabs(std::log(height * scale / person)),
+                     least = std::fabs(std::log(height * best / person));
+        if (off < least) { best = scale; }
+    }
+    return best;
+}
+
+} // namespace
+
+Stance stance_of(const Rig& rig, const BodyReading& how) {
+    Stance stance;
+    const auto model = model_space(rig, rest_pose(rig));
+    const BodyParts parts = body_parts(rig);
+    std::optional<Axis> up, ahead;
+    const bool by_name = parts.feet.size() == 2 && parts.hips >= 0 &&
+                         sided_name(rig.joints[std::size_t(parts.feet[0].ankle)].name).side == Side::left &&
+                         sided_name(rig.joints[std::size_t(parts.feet[1].ankle)].name).side == Side::right;
+    if (by_name) {
+        const Vec3 left_foot = model[std::size_t(parts.feet[0].ankle)].translation;
+        const Vec3 right_foot = model[std::size_t(parts.feet[1].ankle)].translation;
+        const Vec3 hips = model[std::size_t(parts.hips)].translation;
+        up = along(hips - (left_foot + right_foot) * 0.5F);
+        const auto left = along(left_foot - right_foot);
+        if (up && left && left->which != up->which) {
+            ahead = along(cross(left->vector(), up->vector()));
+            // A rig may be named as one sees it from before: the toes know better.
+            const Vec3 toes = toward_toes(rig, model, parts.feet, up->vector());
+            constexpr float clear = 0.05F; // of the hips' height
+            const auto pointed = along(toes);
+            if (pointed && length(toes) > clear * length(hips - left_foot) && pointed->which == ahead->which) {
+                ahead = pointed;
+            }
+        }
+    }
+    if (const auto said = axis_named(how.up)) { up = said; }
+    if (const auto said = axis_named(how.faces)) { ahead = said; }
+    if (up && ahead && up->which != ahead->which) {
+        stance.turn = turn_of(up->vector(), ahead->vector());
+        stance.turns = degrees_between(stance.turn, {}) > 1;
+        if (stance.turns) {
+            stance.words = fmt::format("it stands on {} and faces {}: turned to stand on +Y and face +Z", up->name(),
+                                       ahead->name());
+        } else {
+            stance.turn = {};
+        }
+    }
+    // From the lowest joint to the highest along what is up.
+    const Vec3 upward = up ? up->vector() : Vec3{0, 1, 0};
+    float low = 0, high = 0;
+    for (std::size_t j = 0; j < model.size(); ++j) {
+        const float at = dot(model[j].translation, upward);
+        low = j == 0 ? at : std::min(low, at);
+        high = j == 0 ? at : std::max(high, at);
+    }
+    stance.scale = how.scale ? *how.scale : by_name ? guessed_scale(double(high - low)) : 1;
+    stance.scales = std::fabs(stance.scale - 1) > 1e-9;
+    if (stance.scales && !how.scale) {
+        stance.words += fmt::format("{}it is {:.3g} units tall: taken as {} metres each, {:.2f} m",
+                                    stance.words.empty() ? "" : "; ", double(high - low), stance.scale,
+                                    double(high - low) * stance.scale);
+    }
+    return stance;
+}
+
+void apply(const Stance& stance, Rig& rig) {
+    const auto scale = float(stance.scale);
+    for (Joint& joint : rig.joints) {
+        joint.rest.translation = joint.rest.translation * scale;
+        if (joint.parent < 0) {
+            joint.rest.rotation = normalized(stance.turn * joint.rest.rotation);
+            joint.rest.translation = rotate(stance.turn, joint.rest.translation);
+        }
+        for (std::size_t e = 0; e < 16; ++e) {
+            if (e % 4 != 3) { joint.inverse_bind.elements[e] *= scale; }
+        }
+    }
+}
+
+} // namespace gait::detail
