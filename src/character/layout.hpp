@@ -138,14 +138,14 @@ struct FootRoll {
 
 /// A foot as it was held last, metres in the frame of the body.
 struct PlantedFoot {
-    Vec3 heel, ball;               ///< where they were shown
-    FootOffset off;                ///< of the ankle, from where the clips have it
-    FootOffset speed;              ///< of `off`, a second
-    FootOffset lifted_at;          ///< `off` as the foot was lifted to step back
-    FootOffset lifted_speed;       ///< and its speed
-    float stepping = 0;            ///< 1 while it steps back
-    float stepped = 0;             ///< seconds of that
-    float rests = 0;               ///< seconds for which it has stood off where the clips have it, and still
+    Vec3 heel, ball;         ///< where they were shown
+    FootOffset off;          ///< of the ankle, from where the clips have it
+    FootOffset speed;        ///< of `off`, a second
+    FootOffset lifted_at;    ///< `off` as the foot was lifted to step back
+    FootOffset lifted_speed; ///< and its speed
+    float stepping = 0;      ///< 1 while it steps back
+    float stepped = 0;       ///< seconds of that
+    float rests = 0;         ///< seconds for which it has stood off where the clips have it, and still
     FootRoll roll;
     float grip = 1;                ///< how far the ground has taken hold of it again after a step back, 0 to 1
     std::array<Quat, 4> as_played; ///< turns of hip, knee, ankle and toes before they were bent
@@ -159,8 +159,8 @@ struct OffsetUnits {
 /// What is left of a joint's change of side: a rotation vector by which it is off where it would be, and decays.
 struct SideTurn {
     std::array<std::int16_t, 3> vector{}; ///< in parts of `unit`
-    std::int16_t weight = 0; ///< of the upper one as it began, in parts of 32767
-    float left = 0; ///< seconds until it is gone
+    std::int16_t weight = 0;              ///< of the upper one as it began, in parts of 32767
+    float left = 0;                       ///< seconds until it is gone
 
     static constexpr float unit = 3.15F / 32767; ///< radians: half a turn to within 0.006 degrees
     static constexpr float seconds = 0.4F;       ///< that it takes to decay
@@ -204,10 +204,11 @@ struct LayerHeader {
     std::array<std::uint8_t, 2> spare{};
     double offset_elapsed = 0;
     double seconds_until_decision =
-        0;                  ///< no decision can fall for so long, unless a value changes that its conditions read
-    double step_speed = 0;  ///< strides a second at which its phase went last, where it keeps in step with another
-    BodyStep offset_travel; ///< the velocity that a folded motion left behind, a second, as it was folded
-    TermState weight;       ///< how much the layer counts
+        0;                   ///< no decision can fall for so long, unless a value changes that its conditions read
+    double step_speed = 0;   ///< strides a second at which its phase went last, where it keeps in step with another
+    BodyStep offset_travel;  ///< the velocity that a folded motion left behind, a second, as it was folded
+    double offset_share = 0; ///< and how much more of the body's motion was the clips' to give
+    TermState weight;        ///< how much the layer counts
     std::array<std::uint16_t, most_instances> playing{}; ///< clips with weight, a slot each
     std::array<ActiveNode, most_levels> path{};
     std::array<Instance, most_instances> instances{};

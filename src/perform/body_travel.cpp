@@ -35,7 +35,7 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
         sum.claim += double(shares[i]);
         if (state.game_moves) { continue; }
         const auto leaves = data.motions.leaves_of(motion);
-        if (instance.frozen == 0 && motion.paced) {
+        if (motion.paced) {
             const VelocityCorrection& correction = block.velocity_correction(instance);
             sum.twist.x -= double(shares[i]) * double(correction.right) * dt;
             sum.twist.z += double(shares[i]) * double(correction.ahead) * dt;
@@ -45,7 +45,8 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
             const TravelPath& travel = data.clips[leaf.clip].travel;
             if (!travel.travels || leaf.additive != no_index) { continue; }
             const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
-            const double speed = own_speed(instance, leaf, playhead);
+            // The body goes on as it went where a motion stands still to be left.
+            const double speed = leaf.rate * double(playhead.pace);
             double from = playhead.position + time.begin * speed, to = from + dt * speed;
             if (follows_phase(instance, leaf)) {
                 const PhaseWarp& warp = data.motions.warp_of(leaf);
@@ -65,21 +66,35 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
     return sum;
 }
 
-BodyStep offset_travel(const LayerHeader& layer, TimeAhead time) {
-    if (layer.offset_active == 0) { return {}; }
+namespace {
+
+/// What the offset's decay, from 1 to 0, comes to over some time, seconds.
+double decay_over(const LayerHeader& layer, TimeAhead time) {
+    if (layer.offset_active == 0) { return 0; }
     // Simpson's rule over the part of the step in which it still decays.
     const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed + time.begin;
     const double to = std::min(from + time.dt, seconds);
-    if (!(to > from)) { return {}; }
+    if (!(to > from)) { return 0; }
     const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
-    const double integral = (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
-    return scaled(layer.offset_travel, integral);
+    return (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
 }
 
-BodyStep travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+} // namespace
+
+BodyStep offset_travel(const LayerHeader& layer, TimeAhead time) {
+    return scaled(layer.offset_travel, decay_over(layer, time));
+}
+
+double offset_share(const LayerHeader& layer, TimeAhead time) {
+    return time.dt > 0 ? layer.offset_share * decay_over(layer, time) / time.dt : 0;
+}
+
+ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const double strides = strides_of(block.layer());
     const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
-    return scaled(travel_of_clips(data, block, what, {0, velocity_step}, phase).twist, 1 / velocity_step);
+    ClipTravel travel = travel_of_clips(data, block, what, {0, velocity_step}, phase);
+    travel.twist = scaled(travel.twist, 1 / velocity_step);
+    return travel;
 }
 
 } // namespace gait::detail

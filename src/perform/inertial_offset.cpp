@@ -133,8 +133,10 @@ void catch_pose(const Change& change, const Coverage& uncovered) {
 
 void catch_travel(const Change& change) {
     LayerHeader& layer = change.block.layer();
-    const BodyStep with = travel_velocity(change.data, change.block, change.before),
-                   without = travel_velocity(change.data, change.block, change.after);
+    const ClipTravel before = travel_velocity(change.data, change.block, change.before),
+                     after = travel_velocity(change.data, change.block, change.after);
+    const BodyStep &with = before.twist, &without = after.twist;
+    layer.offset_share = before.share - after.share + offset_share(layer, {0, velocity_step});
     const BodyStep left = scaled(offset_travel(layer, {0, velocity_step}), 1 / velocity_step);
     layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
                            with.yaw - without.yaw + left.yaw};

@@ -33,7 +33,7 @@ void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) 
     };
     sum.twist = {mixed(sum.twist.x, own.twist.x, left_behind.x), mixed(sum.twist.y, own.twist.y, left_behind.y),
                  mixed(sum.twist.z, own.twist.z, left_behind.z), mixed(sum.twist.yaw, own.twist.yaw, left_behind.yaw)};
-    sum.share = rest * sum.share + frame.layer.weight.value * own.share;
+    sum.share = rest * sum.share + frame.layer.weight.value * (own.share + own.claim * offset_share(frame.layer, time));
 }
 
 /// What of the shared phase goes by in a time that the layer has not passed yet.

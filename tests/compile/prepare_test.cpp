@@ -284,6 +284,38 @@ TEST_CASE("the body's speed does not break when motions are folded into an inert
     CHECK(hardest < 0.25); // a break would be metres a second: the clips differ by 4
 }
 
+TEST_CASE("the body's speed goes over from what the game moves to what clips move, and back, in any style of fade") {
+    Assets assets;
+    assets.rig = body();
+    assets.clips.emplace("fall", motion(body(), 1, [](double) { return at(0, 0); }));
+    assets.clips.emplace("land", motion(body(), 1, [](double t) { return at(0, 0.4 * t); }));
+    for (const char* style : {"inertial", "cross", "frozen"}) {
+        const auto character = support::character(
+            std::string(
+                "gait: 1\nrig: x.glb\nparameters: {down: {kind: flag}}\nclips: {fall: {loop: yes}, land: {loop: yes, "
+                "travel: hips}}\nlayers:\n  - name: body\n    machine:\n      start: a\n      states:\n"
+                "        a: {play: fall, go: {to: b, when: down, fade: 0.3, style: ") +
+                style + "}}\n        b: {play: land, go: {to: a, when: not down, fade: 0.3, style: " + style + "}}\n",
+            assets);
+        Performer performer(character);
+        performer.advance(0.2);
+        constexpr double dt = 1.0 / 480, game = 2.6; // seconds, metres a second
+        double before = game, hardest = 0;
+        for (int i = 0; i < 480; ++i) {
+            if (i == 40) { performer.set("down", true); }
+            if (i == 240) { performer.set("down", false); }
+            performer.advance(dt);
+            const Travel travel = performer.travel();
+            const double speed = double(travel.move.z) / dt + (1 - double(travel.share)) * game;
+            hardest = std::max(hardest, std::abs(speed - before));
+            before = speed;
+        }
+        CAPTURE(style);
+        CHECK(hardest < 0.05);
+        CHECK(before == Approx(game).margin(0.01));
+    }
+}
+
 TEST_CASE("cut keeps a window, reverse turns it round, rate quickens it") {
     const ClipSource swing = motion(
         body(), 2, [](double) { return at(0, 0); }, [](double t) { return 30 * t; });
