@@ -26,9 +26,11 @@ struct Seam {
     int joint = -1;                      ///< where the turn is greatest
     double time = 0;                     ///< seconds
     std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none
+    double speed = 0;      ///< the greatest change at once of the speed at which the body goes, metres a second
+    double speed_time = 0; ///< seconds
 };
 
-/// The greatest seam that still counts as smooth, degrees and millimetres.
+/// The greatest seam that still counts as smooth, degrees, millimetres, and metres a second.
 inline constexpr double seam_bound = 0.05;
 /// The greatest snap ratio that still counts as smooth.
 inline constexpr double snap_ratio_bound = 1.2;
@@ -204,7 +206,9 @@ private:
     void begin_anew(const Performer& performer);
     void look_at(const Performer& performer);
     void record(const Performer& earlier, const Performer& later);
+    void measure_way(const Performer& before, double dt, const BodyMover& body);
     Seam worst_seam_;
+    std::optional<Vec3> velocity_; ///< of the body as the last step ended, metres a second in its own frame
     std::vector<SnapMeter> snaps_; ///< a layer each
     SnapMeter laid_over_;
     PopMeter pop_;

@@ -490,6 +490,7 @@ void SmoothnessWatch::begin_anew(const Performer& performer) {
     for (SnapMeter& meter : snaps_) { meter.pause(); }
     laid_over_.pause();
     pop_.pause();
+    velocity_.reset();
     last_ = performer;
     expected_time_ = performer.time();
     next_sample_ = std::int64_t(std::floor(performer.time() * PopMeter::rate + 1e-6));
@@ -570,6 +571,8 @@ void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
         seam.transition = view.transition;
     }
     seam.millimetres = std::max(seam.millimetres, worst_seam_.millimetres);
+    seam.speed = worst_seam_.speed;
+    seam.speed_time = worst_seam_.speed_time;
     if (worst_seam_.joint < 0 || seam.degrees > worst_seam_.degrees) {
         worst_seam_ = seam;
     } else {
@@ -603,6 +606,7 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         record(earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
+    measure_way(before, dt, body);
     // Jolts are those of sixty frames a second, however many more are played; of fewer, what is shown is all there is.
     constexpr double same = 1e-9, interval = 1 / PopMeter::rate;
     const auto last = std::int64_t(std::floor((after.time() + same) / interval));
@@ -620,6 +624,24 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         go_on(sample_, std::max(0.0, ahead));
         look_at(sample_);
     }
+}
+
+void SmoothnessWatch::measure_way(const Performer& before, double dt, const BodyMover& body) {
+    if (!(dt > 2 * instant)) { return; }
+    const auto velocity = [&] {
+        sample_.advance(instant);
+        const Travel moved = body ? body(sample_, instant) : sample_.travel();
+        return moved.move * float(1 / instant);
+    };
+    sample_ = before;
+    const Vec3 begins = velocity();
+    const double change = velocity_ ? double(length(begins - *velocity_)) : 0;
+    if (change > worst_seam_.speed) {
+        worst_seam_.speed = change;
+        worst_seam_.speed_time = before.time();
+    }
+    sample_.advance(dt - 2 * instant);
+    velocity_ = velocity();
 }
 
 void SmoothnessWatch::look_at(const Performer& performer) {

@@ -131,6 +131,10 @@ void report(const Diagnostics& diagnostics) {
     }
 }
 
+void complain_quietly(const std::string& message) {
+    if (is_quiet()) { complain(message); }
+}
+
 void complain(const std::string& message) { errors().error("gait: " + printable(message, true)); }
 
 nlohmann::json to_json(const Diagnostics& diagnostics) {

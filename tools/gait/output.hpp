@@ -65,6 +65,8 @@ void report(const Diagnostics& diagnostics);
 
 /// One line to the error stream, after the tool's name.
 void complain(const std::string& message);
+/// The same where only findings are asked for: elsewhere the report has said it.
+void complain_quietly(const std::string& message);
 
 [[nodiscard]] nlohmann::json to_json(const Diagnostics& diagnostics);
 

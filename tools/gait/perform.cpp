@@ -98,8 +98,24 @@ std::string joint_name(const Character& character, int joint) {
 }
 
 bool within_bounds(const Recording& r) {
-    return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.worst_snap.ratio <= snap_ratio_bound &&
-           r.pop.ratio <= pop_bound;
+    return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.seam.speed <= seam_bound &&
+           r.worst_snap.ratio <= snap_ratio_bound && r.pop.ratio <= pop_bound;
+}
+
+/// In a line, for those who asked for nothing else.
+void say_missed(const Recording& r, const Character& character) {
+    const auto missed = [](const char* what, double value, double bound, const std::string& joint, double time) {
+        if (value > bound) {
+            complain_quietly(fmt::format("{}: {:.3g}, where {} is the bound{} at {:.3f} s", what, value, bound,
+                                         joint.empty() ? "" : ": " + joint, time));
+        }
+    };
+    missed("the seam is missed, degrees", r.seam.degrees, seam_bound, joint_name(character, r.seam.joint), r.seam.time);
+    missed("the seam of the root is missed, millimetres", r.seam.millimetres, seam_bound, "", r.seam.time);
+    missed("the seam of the body's speed is missed, metres a second", r.seam.speed, seam_bound, "", r.seam.speed_time);
+    missed("the snap ratio is missed", r.worst_snap.ratio, snap_ratio_bound, joint_name(character, r.worst_snap.joint),
+           r.worst_snap.time);
+    missed("it pops", r.pop.ratio, pop_bound, joint_name(character, r.pop.joint), r.pop.time);
 }
 
 std::string describe_fade(const TransitionInfo& info) {
@@ -179,6 +195,10 @@ std::string story(const Recording& recording, const Character& character) {
                             transition_name(character, seam.transition))});
     smooth.add({"seam, the root's move", fmt::format("{:.4f} mm", seam.millimetres), fmt::format("{} mm", seam_bound),
                 seam.millimetres <= seam_bound ? "holds" : "MISSED", ""});
+    if (seam.speed > 0) {
+        smooth.add({"seam, the body's speed", fmt::format("{:.4f} m/s", seam.speed), fmt::format("{} m/s", seam_bound),
+                    seam.speed <= seam_bound ? "holds" : "MISSED", fmt::format("at {:.3f} s", seam.speed_time)});
+    }
     if (snap.joint < 0) {
         smooth.add({"snap ratio", "-", fmt::format("{}", snap_ratio_bound), "holds", "no transition to measure"});
     } else {
@@ -235,9 +255,10 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                           {"transitions", transitions},
                           {"seconds_in_state", states},
                           {"within_bounds", within_bounds(recording)}};
-    result["seam"] = {{"degrees", seam.degrees}, {"millimetres", seam.millimetres},
-                      {"bound", seam_bound},     {"joint", joint_name(character, seam.joint)},
-                      {"time_s", seam.time},     {"transition", transition_name(character, seam.transition)}};
+    result["seam"] = {{"degrees", seam.degrees},   {"millimetres", seam.millimetres},
+                      {"bound", seam_bound},       {"joint", joint_name(character, seam.joint)},
+                      {"time_s", seam.time},       {"transition", transition_name(character, seam.transition)},
+                      {"metres_per_s", seam.speed}};
     result["snap"] = {{"ratio", snap.ratio},
                       {"bound", snap_ratio_bound},
                       {"joint", joint_name(character, snap.joint)},
@@ -491,7 +512,9 @@ int run_perform(const PerformOptions& options) {
         print_report(text);
     }
     if (code != done) { return code; }
-    return within_bounds(recording) ? done : found_errors;
+    if (within_bounds(recording)) { return done; }
+    if (!options.json) { say_missed(recording, character); }
+    return found_errors;
 }
 
 } // namespace
