@@ -1,5 +1,8 @@
 #include "check/machine_checks.hpp"
 
+#include "check/turns.hpp"
+#include "gait/smoothness.hpp"
+
 #include "check/condition_space.hpp"
 #include "gait/cue_player.hpp"
 
@@ -485,6 +488,66 @@ private:
         return shortest;
     }
 
+    /// The clip that a node's motion is made of, if it is one alone.
+    [[nodiscard]] const SampledClip* only_clip(std::uint16_t node) const {
+        const CompiledState& state = data_.states[node];
+        if (state.kind != NodeKind::motion) { return nullptr; }
+        const auto leaves = data_.motions.leaves_of(data_.motions.motions[state.motion]);
+        return leaves.size() == 1 && leaves.front().additive == no_index ? &data_.clips[leaves.front().clip] : nullptr;
+    }
+
+    /// A fade that shows however the two motions meet: the least turn that some joint has to make, over their phases,
+    /// is too far for it. The jolt of a smooth ease over an angle A is 6 A / T^2 a second squared.
+    void check_short_fade(std::uint16_t node, std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const SampledClip *from = only_clip(node), *to = only_clip(transition.target);
+        const CompiledLayer& layer = data_.layers[data_.states[node].layer];
+        constexpr double visible = 600,
+                         dt = 1 / PopMeter::rate; // degrees a second: twice what no clip need do by itself
+        constexpr double longest = 0.35;          // seconds: over half a turn no fade has to be longer
+        if (from == nullptr || to == nullptr || from == to || !(transition.fade > 0) || transition.fade > longest ||
+            transition.style != FadeStyle::cross || layer.mode == LayerMode::add) {
+            return;
+        }
+        constexpr int phases = 6;
+        std::vector<std::vector<Quaternion>> ends, starts;
+        for (int p = 0; p < phases; ++p) {
+            ends.push_back(body_turns(*from, data_, transition.at_end ? 1 : double(p) / phases));
+            // One that is played once is entered at its beginning.
+            starts.push_back(body_turns(*to, data_, to->loops ? double(p) / phases : 0));
+        }
+        double least = 360;
+        std::size_t joint = 0;
+        for (const auto& end : ends) {
+            for (const auto& start : starts) {
+                double greatest = 0;
+                std::size_t where = 0;
+                for (std::size_t j = 0; j < end.size(); ++j) {
+                    if (layer.mask != no_index && !(data_.masks[layer.mask][j] > 0)) { continue; }
+                    const double degrees = turn(end[j], start[j]).norm();
+                    if (degrees > greatest) {
+                        greatest = degrees;
+                        where = j;
+                    }
+                }
+                if (greatest < least) {
+                    least = greatest;
+                    joint = where;
+                }
+            }
+        }
+        const double needed = std::sqrt(6 * least * dt / visible);
+        if (!(transition.fade < 0.9 * needed)) { return; }
+        const TransitionInfo& info = info_of(index);
+        sink_.warn(
+            info.place, "short-fade",
+            fmt::format("'{}' turns by {:.0f} degrees or more from '{}' to '{}', and the fade takes {:.4g} s, which "
+                        "shows; give it {:.2f} s",
+                        data_.rig.joints[joint].name, least, name_of(info.from), name_of(info.to), transition.fade,
+                        std::ceil(100 * needed) / 100),
+            "states." + name_of(info.from));
+    }
+
     void check_fade(std::uint16_t node, std::uint16_t index) {
         const CompiledTransition& transition = data_.transitions[index];
         const TransitionInfo& info = info_of(index);
@@ -499,8 +562,10 @@ private:
                 "states." + name_of(info.from));
             return;
         }
+        check_short_fade(node, index);
         const double own = shortest_entered(node);
         double left = own - transition.after;
+        bool timed = transition.mark != no_index || transition.after > 0;
         if (transition.mark != no_index) {
             left = std::numeric_limits<double>::infinity();
             each_leaf(node, [&](const Leaf& leaf) {
@@ -512,7 +577,13 @@ private:
                 }
             });
         }
-        const bool timed = transition.mark != no_index || transition.after > 0;
+        for (std::size_t t = 0; t < transition.threshold_count; ++t) {
+            const Threshold& threshold = data_.thresholds[transition.first_threshold + t];
+            if (threshold.reading == Reading::left && own < std::numeric_limits<double>::infinity()) {
+                left = std::min(left, double(threshold.value));
+                timed = true;
+            }
+        }
         const bool crossed = transition.style == FadeStyle::cross && !transition.at_end;
         if (!timed || !crossed || !(left > 0) || !(transition.fade > left + fade_slack)) { return; }
         sink_.warn(info.place, "fade-past-end",

@@ -6,10 +6,8 @@
 #include <cmath>
 
 namespace gait {
-using namespace detail;
-namespace {
+namespace detail {
 
-/// The rotations of a sampled clip at a place, 0 to 1, in body space.
 std::vector<Quaternion> body_turns(const SampledClip& clip, const CharacterData& data, double position) {
     const double at = std::clamp(position, 0.0, 1.0) * clip.intervals;
     const auto first = std::min(std::uint32_t(at), clip.intervals > 0 ? clip.intervals - 1 : 0);
@@ -29,6 +27,11 @@ std::vector<Quaternion> body_turns(const SampledClip& clip, const CharacterData&
     }
     return turns;
 }
+
+} // namespace detail
+
+using namespace detail;
+namespace {
 
 /// The greatest jolt of each joint in body space that a clip makes by itself at 60 frames a second, degrees a second.
 std::vector<float> jolts_of(const SampledClip& clip, const CharacterData& data) {
@@ -118,7 +121,8 @@ void PopMeter::measure() {
             (turn(middle.turns[j], last.turns[j]) / second_dt - turn(first.turns[j], middle.turns[j]) / first_dt)
                 .norm();
         last_jolt_ = std::max(last_jolt_, jolt);
-        const double usual = longer * std::max({double(first.usual[j]), double(middle.usual[j]), double(last.usual[j]), unseen});
+        const double usual =
+            longer * std::max({double(first.usual[j]), double(middle.usual[j]), double(last.usual[j]), unseen});
         if (worst_.joint >= 0 && jolt / usual <= worst_.ratio) { continue; }
         worst_ = {jolt / usual, jolt, usual, int(j), middle.time, last.transition, 0};
         // What a fade needs goes with one over the square of its length.

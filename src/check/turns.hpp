@@ -6,6 +6,7 @@
 #include <Eigen/Geometry>
 
 #include <cmath>
+#include <vector>
 
 namespace gait::detail {
 
@@ -24,5 +25,10 @@ using Quaternion = Eigen::Quaterniond;
     if (sine < 1e-12) { return 2 * degrees_per_radian * q.vec(); }
     return 2 * std::atan2(sine, q.w()) / sine * degrees_per_radian * q.vec();
 }
+
+struct SampledClip;
+struct CharacterData;
+/// The rotations of a sampled clip at a place, 0 to 1, in body space [joint].
+[[nodiscard]] std::vector<Quaternion> body_turns(const SampledClip& clip, const CharacterData& data, double position);
 
 } // namespace gait::detail

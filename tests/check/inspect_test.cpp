@@ -2,6 +2,7 @@
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 
 using namespace gait;
 
@@ -34,6 +35,18 @@ TEST_CASE("the demo's documents give no remark") {
         const Loaded loaded = load(support::project() / name);
         CHECK(format(inspect(loaded.document, load_assets(loaded.document).assets)).empty());
     }
+}
+
+TEST_CASE("a fade that is longer than its condition leaves of the motion is remarked on") {
+    const std::string clips = "  stand: {loop: yes}\n  wave: {}\n";
+    const auto leaving = [&](const char* fade) {
+        return remarks(clips, fmt::format("        a: {{play: wave, go: {{to: b, when: state.left < 0.2, fade: {}}}}}\n"
+                                          "        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n",
+                                          fade));
+    };
+    CHECK_THAT(leaving("3"), Catch::Contains("as this leaves, 'a' has 0.2 s left, and the fade takes 3 s") &&
+                                 Catch::Contains("[fade-past-end]"));
+    CHECK(leaving("0.2").empty());
 }
 
 TEST_CASE("a clip that ends where nothing follows is remarked on") {
