@@ -38,11 +38,16 @@ TEST_CASE("the demo's documents give no remark") {
 }
 
 TEST_CASE("a fade that is longer than its condition leaves of the motion is remarked on") {
-    const std::string clips = "  stand: {loop: yes}\n  wave: {}\n";
-    const auto leaving = [&](const char* fade) {
-        return remarks(clips, fmt::format("        a: {{play: wave, go: {{to: b, when: state.left < 0.2, fade: {}}}}}\n"
-                                          "        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n",
-                                          fade));
+    const auto leaving = [](const char* fade) {
+        const support::TemporaryFolder folder;
+        const std::string document = folder.write(
+            "fades.gait.yaml",
+            fmt::format(
+                "gait: 1\nrig: {}\nclips: {{stand: {{loop: yes}}, wave: {{}}}}\nlayers:\n  - name: body\n    "
+                "machine:\n      start: a\n      states:\n        a: {{play: wave, go: {{to: b, when: state.left "
+                "< 0.2, fade: {}}}}}\n        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n",
+                (support::project() / "demo/lamplighter.glb").string(), fade));
+        return support::gait_tool({"check", document}).err;
     };
     CHECK_THAT(leaving("3"), Catch::Contains("as this leaves, 'a' has 0.2 s left, and the fade takes 3 s") &&
                                  Catch::Contains("[fade-past-end]"));
