@@ -193,7 +193,9 @@ BodyStep mean_place(const std::vector<BodyStep>& path, const BodyStep& twist) {
 /// Where the origin of a clip belongs whose body stands at `body`: at its own, unless it was recorded elsewhere, or
 /// facing elsewhere. A body's sway and the turn of its hips are not elsewhere.
 BodyStep home_of(const BodyStep& body, Vec3 rest, const TravelDefinition& what) {
-    constexpr double far = 0.5, averted = 75 / degrees_per_radian;
+    constexpr double averted = 75 / degrees_per_radian;
+    // No sway and no lunge brings a body so far from over its feet: a seventh of the joint's height.
+    const double far = 0.15 * std::max(0.2, double(rest.y));
     BodyStep home;
     if (what.turn && std::abs(body.yaw) > averted) { home.yaw = body.yaw; }
     if (std::hypot(body.x - double(rest.x), body.z - double(rest.z)) > far) {

@@ -199,6 +199,13 @@ TEST_CASE("a clip recorded elsewhere and facing elsewhere is brought home") {
     CHECK(played.place.x == Approx(0).margin(1e-3));
     CHECK(std::abs(played.pose[0].translation.x) < 0.001F);
     CHECK(degrees_between(played.pose[0].rotation, Quat{}) < 0.1);
+    // A cut of a recording begins anywhere, near as well; a sway is no elsewhere.
+    const auto off = [](float metres) {
+        const ClipSource cut = motion(body(), 1, [&](double t) { return at(metres, t); });
+        return double(play(playing(cut, "{travel: hips}"), 1, 60).pose[0].translation.x);
+    };
+    CHECK(std::abs(off(0.4F)) < 0.001);
+    CHECK(std::abs(off(0.05F)) == Approx(0.05).margin(0.001));
 }
 
 TEST_CASE("a larger body travels further, and the game may move it instead") {
