@@ -595,3 +595,27 @@ TEST_CASE("a loop that comes round turned plays far along the rig as it plays on
         CHECK(support::greatest_turn(support::pose_of(whole), support::pose_of(layered)) < 1e-3);
     }
 }
+
+TEST_CASE("what is set before the first step is in the pose of time zero, and begins nothing twice") {
+    const Assets assets = support::assets(3, {support::held("low", 3, 0), support::held("high", 3, 80)});
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nclips: {low: {loop: yes}, high: {loop: yes}}\nparameters:\n  much: {kind: number, range: "
+        "[0, 4]}\n  half: {kind: number, from: much / 2}\n  up: {kind: flag}\nlayers:\n  - name: body\n    machine:\n"
+        "      start: a\n      states:\n        a: {play: {blend: half, points: {0: low, 2: high}}}\n"
+        "        b: {play: high, go: {to: a, when: rises(up), fade: 0.2}}\n",
+        assets);
+    Performer performer(character);
+    performer.set("much", 4);
+    CHECK(performer.time() == 0);
+    CHECK(degrees_between(support::pose_of(performer)[0].rotation, Quat{}) == Approx(80).margin(0.01));
+    const auto shown = support::pose_of(performer);
+    performer.advance(1e-5);
+    CHECK(support::greatest_turn(shown, support::pose_of(performer)) < 0.01);
+    // A state that was entered by hand stays, and a flag that is set is a change for who watches it.
+    Performer entered(character);
+    entered.enter(character->state("b"), 0);
+    entered.set("up", true);
+    CHECK(entered.state_name() == "b");
+    entered.advance(0.01);
+    CHECK(entered.state_name() == "a");
+}
