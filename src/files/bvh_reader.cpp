@@ -1,9 +1,9 @@
 #include "files/clips_home.hpp"
 #include "files/file_problems.hpp"
+#include "files/stance.hpp"
 #include "files/write_file.hpp"
 #include "gait/bvh.hpp"
 #include "math/bounds.hpp"
-#include "files/stance.hpp"
 
 #include <fmt/core.h>
 

@@ -1,9 +1,9 @@
 #include "files/gltf_scene.hpp"
 
 #include "files/memory_reserve.hpp"
+#include "files/stance.hpp"
 #include "files/write_file.hpp"
 #include "math/bounds.hpp"
-#include "files/stance.hpp"
 
 #include <fmt/format.h>
 

@@ -29,11 +29,12 @@ struct ClipTravel {
 /// What an earlier motion's velocity adds in that time, as the inertial offset decays.
 [[nodiscard]] BodyStep offset_travel(const LayerHeader& layer, TimeAhead time);
 
-/// How much more of the body's motion is the clips' in that time than the motions say, as the inertial offset decays: so
-/// what the game moves goes over into what clips move as the pose does.
+/// How much more of the body's motion is the clips' in that time than the motions say, as the inertial offset decays:
+/// so what the game moves goes over into what clips move as the pose does.
 [[nodiscard]] double offset_share(const LayerHeader& layer, TimeAhead time);
 
 /// The velocity that these instances give the body now, a second, and their share.
-[[nodiscard]] ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+[[nodiscard]] ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block,
+                                         const Evaluation& what);
 
 } // namespace gait::detail

@@ -85,7 +85,8 @@ TEST_CASE("a turn is no faster than it may be") {
 }
 
 TEST_CASE("whatever a game hands to its steering, what comes back is finite, and no number changes nothing") {
-    constexpr double infinity = std::numeric_limits<double>::infinity(), none = std::numeric_limits<double>::quiet_NaN();
+    constexpr double infinity = std::numeric_limits<double>::infinity(),
+                     none = std::numeric_limits<double>::quiet_NaN();
     constexpr double most = std::numeric_limits<float>::max();
     const std::array numbers{none, infinity, -infinity, 1e300, -1e300, 3.4e38, 1e17, -180.0, 1e-300, 0.0};
     const auto narrowed = [&](double number) { return float(std::clamp(number, -most, most)); }; // a NaN stays one
@@ -101,8 +102,9 @@ TEST_CASE("whatever a game hands to its steering, what comes back is finite, and
             const float strength = strength_of(Stick{narrow, other}, other);
             CHECK((strength >= 0 && strength <= 1));
             CHECK((strength_of(Stick{0.5F, 0.5F}, narrow) >= 0));
-            for (const BodyMotion& motion : {motion_of(Stick{narrow, other}, a, b, 4), motion_of(Stick{0, 1}, a, b, 4),
-                                             motion_of(Vec3{narrow, other, narrow}, b), motion_of(Vec3{1, 1, other}, a)}) {
+            for (const BodyMotion& motion :
+                 {motion_of(Stick{narrow, other}, a, b, 4), motion_of(Stick{0, 1}, a, b, 4),
+                  motion_of(Vec3{narrow, other, narrow}, b), motion_of(Vec3{1, 1, other}, a)}) {
                 CHECK((motion.speed >= 0 && std::isfinite(motion.speed)));
                 CHECK(is_heading(double(motion.heading)));
                 CHECK((motion.fall_speed >= 0 && std::isfinite(motion.fall_speed)));

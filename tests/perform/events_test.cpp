@@ -249,10 +249,9 @@ TEST_CASE("events are put in order of time, and those of one time stay as they w
             CHECK(names(list.events()) == names(expected));
             // Of the second half alone, with the kinds.
             list.sort_from(count / 2);
-            std::stable_sort(expected.begin() + std::ptrdiff_t(count / 2), expected.end(),
-                             [](const Event& a, const Event& b) {
-                                 return std::pair(a.time, a.kind) < std::pair(b.time, b.kind);
-                             });
+            std::stable_sort(
+                expected.begin() + std::ptrdiff_t(count / 2), expected.end(),
+                [](const Event& a, const Event& b) { return std::pair(a.time, a.kind) < std::pair(b.time, b.kind); });
             CHECK(names(list.events()) == names(expected));
         }
     }

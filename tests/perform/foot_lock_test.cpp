@@ -232,7 +232,8 @@ TEST_CASE("held feet move as smoothly as the rest of her, whatever she is asked 
             if (unit(random) < 0.01) { way = 360 * unit(random) - 180; }
             const double pace = her.get(speed), ahead = her.get(heading);
             her.set(speed, float(pace + std::clamp(wanted - pace, -0.08, 0.08)));
-            her.set(heading, float(std::remainder(ahead + std::clamp(std::remainder(way - ahead, 360.0), -3.0, 3.0), 360.0)));
+            her.set(heading,
+                    float(std::remainder(ahead + std::clamp(std::remainder(way - ahead, 360.0), -3.0, 3.0), 360.0)));
             if (unit(random) < 0.01) { turning = unit(random) < 0.5 ? 0 : 180 * unit(random) - 90; }
             before = her;
             her.advance(1.0 / 60);
