@@ -83,7 +83,11 @@ private:
         clip.travels = prepared.travel.travels;
         clip.speed = clip.measure.speed;
         if (clip.loops && !clip.travels) {
-            const ClipMeasure own = measure_clip(source->second, *assets_.rig);
+            // As it is cut, before its end was brought to its start.
+            settings.close = false;
+            const PreparedClip open = prepare_clip(source->second, *assets_.rig, settings,
+                                                   mirror_pairs(document_, *assets_.rig, unheard), unheard);
+            const ClipMeasure own = measure_poses(open.poses.poses(), *assets_.rig);
             clip.drift = std::hypot(own.way.x, own.way.z);
             clip.drifts = own.travels;
         }

@@ -261,31 +261,9 @@ public:
         const auto window = cut_window();
         if (window) { seconds_ = window->second - window->first; }
         const bool works = !rig_.joints.empty() && source_.seconds > 0;
-        const bool closes = settings_.loop && settings_.close;
         reworked_ = window || settings_.reverse || settings_.mirror || travels;
-        if (works && (reworked_ || closes)) {
-            const ClipSource keys = arranged(source_, rig_);
-            PoseTrack track = to_poses(keys, rest_pose(rig_));
-            if (window) {
-                track = cut(track, window->first, window->second);
-                cut_numbers(result_.numbers, window->first, window->second);
-            }
-            if (settings_.reverse) { reverse(track, result_.numbers); }
-            if (settings_.mirror) { mirror_all(track); }
-            const bool was_open = closes && (travels || is_open(track));
-            if (was_open) { complete_loop(track, travels ? std::optional(joint) : std::nullopt); }
-            if (travels) { result_.travel = take_travel(track, rig_, joint, *settings_.travel, settings_.loop); }
-            const std::vector<bool> stepped = stepped_joints(keys);
-            if (settings_.loop && !closes) {
-                result_.closing.gap = gap_between(rig_, track.poses.front(), track.poses.back());
-            } else if (was_open && is_open(track)) {
-                result_.closing.gap = close_gap(track, rig_, stepped, result_.closing.added);
-            }
-            if (reworked_ || was_open) {
-                result_.poses = reworked_ ? PosedClip(std::move(track), rig_) : PosedClip(std::move(track), rig_, keys);
-            } else {
-                result_.poses = PosedClip(source_, rig_);
-            }
+        if (works && (reworked_ || (settings_.loop && is_open(loop_gap(source_, rig_))))) {
+            rework(window, travels ? std::optional(joint) : std::nullopt);
         } else {
             result_.poses = PosedClip(source_, rig_);
         }
@@ -373,10 +351,35 @@ private:
         return stepped;
     }
 
-    [[nodiscard]] bool is_open(const PoseTrack& track) const {
+    [[nodiscard]] static bool is_open(const LoopGap& gap) {
         constexpr double degrees = 0.01, millimetres = 0.01;
-        const LoopGap gap = gap_between(rig_, track.poses.front(), track.poses.back());
         return gap.degrees > degrees || gap.millimetres > millimetres;
+    }
+    [[nodiscard]] LoopGap gap_of(const PoseTrack& track) const {
+        return gap_between(rig_, track.poses.front(), track.poses.back());
+    }
+
+    /// Works on whole poses. `travel_joint`: whose way is taken out, if one's is.
+    void rework(const std::optional<std::pair<double, double>>& window,
+                const std::optional<std::size_t>& travel_joint) {
+        const ClipSource keys = arranged(source_, rig_);
+        PoseTrack track = to_poses(keys, rest_pose(rig_));
+        if (window) {
+            track = cut(track, window->first, window->second);
+            cut_numbers(result_.numbers, window->first, window->second);
+        }
+        if (settings_.reverse) { reverse(track, result_.numbers); }
+        if (settings_.mirror) { mirror_all(track); }
+        const bool closes = settings_.loop && settings_.close;
+        if (closes && (travel_joint || is_open(gap_of(track)))) { complete_loop(track, travel_joint); }
+        if (travel_joint) {
+            result_.travel = take_travel(track, rig_, *travel_joint, *settings_.travel, settings_.loop);
+        }
+        if (settings_.loop) { result_.closing.gap = gap_of(track); }
+        if (closes && is_open(gap_of(track))) {
+            result_.closing.gap = close_gap(track, rig_, stepped_joints(keys), result_.closing.added);
+        }
+        result_.poses = reworked_ ? PosedClip(std::move(track), rig_) : PosedClip(std::move(track), rig_, keys);
     }
 
     /// Seconds of the prepared clip for seconds from the cut's beginning.

@@ -411,10 +411,7 @@ void stand_up(ImportedFile& file, bool z_up, const BodyReading& how, FileProblem
     if (!stance.turns) { return; }
     for (std::size_t j = 0; j < file.rig.joints.size(); ++j) {
         if (file.rig.joints[j].parent >= 0) { continue; }
-        for (ClipSource& clip : file.clips) {
-            for (Quat& q : clip.tracks[j].rotation.values) { q = stance.turn * q; }
-            for (Vec3& at : clip.tracks[j].translation.values) { at = rotate(stance.turn, at); }
-        }
+        for (ClipSource& clip : file.clips) { turn_root(clip.tracks[j], stance.turn, 0); }
     }
     apply(stance, file.rig);
     problems.note("turned-body", stance.words + turned_advice);
@@ -481,7 +478,9 @@ ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& ho
     }
     stand_up(*result.file, axes.z_up, how, problems);
     bind_to_rest(result.file->rig);
-    if (const std::string home = bring_clips_home(*result.file); !home.empty()) { problems.note("turned-clips", home); }
+    if (const std::string home = bring_clips_home(*result.file, how); !home.empty()) {
+        problems.note("turned-clips", home);
+    }
     result.diagnostics = problems.take();
     return result;
 }

@@ -77,13 +77,7 @@ void carry(ClipSource& clip, const Rig& rig, Quat turn, float lift) {
         // What had no track of its own was at rest, which is elsewhere now.
         if (tracks.rotation.empty()) { tracks.rotation = {Interpolation::linear, {0}, {rest.rotation}}; }
         if (tracks.translation.empty()) { tracks.translation = {Interpolation::linear, {0}, {rest.translation}}; }
-        for (Quat& q : tracks.rotation.values) { q = turn * q; }
-        const bool spline = tracks.translation.interpolation == Interpolation::cubic_spline;
-        for (std::size_t k = 0; k < tracks.translation.values.size(); ++k) {
-            Vec3& at = tracks.translation.values[k];
-            at = rotate(turn, at);
-            if (!spline || k % 3 == 1) { at.y += lift; }
-        }
+        turn_root(tracks, turn, lift);
     }
     // Roots that the clip does not know at all.
     for (const Joint& joint : rig.joints) {
@@ -99,7 +93,17 @@ void carry(ClipSource& clip, const Rig& rig, Quat turn, float lift) {
 
 } // namespace
 
-std::string bring_clips_home(ImportedFile& file) {
+void turn_root(JointTracks& tracks, Quat turn, float lift) {
+    for (Quat& q : tracks.rotation.values) { q = turn * q; }
+    const bool spline = tracks.translation.interpolation == Interpolation::cubic_spline;
+    for (std::size_t k = 0; k < tracks.translation.values.size(); ++k) {
+        Vec3& at = tracks.translation.values[k];
+        at = rotate(turn, at);
+        if (!spline || k % 3 == 1) { at.y += lift; } // a tangent is no place
+    }
+}
+
+std::string bring_clips_home(ImportedFile& file, const BodyReading& how) {
     const BodyParts parts = body_parts(file.rig);
     const auto hips = hip_joints(file.rig, parts);
     if (!hips || parts.hips < 0 || file.clips.empty()) { return {}; }
@@ -118,7 +122,7 @@ std::string bring_clips_home(ImportedFile& file) {
     }
     constexpr double agree = 0.8, averted = 60 / degrees_per_radian; // of unit vectors; radians
     const double away = std::atan2(x, z);
-    const bool turns = count > 0 && std::hypot(x, z) > agree * count && std::fabs(away) > averted;
+    const bool turns = how.faces.empty() && count > 0 && std::hypot(x, z) > agree * count && std::fabs(away) > averted;
     // To the quarter turn that an exporter makes; what a body stands askew is its own.
     const double quarters = turns ? std::round(away / (pi / 2)) * pi / 2 : 0;
     const double height = double(rest[std::size_t(parts.hips)].translation.y);

@@ -277,7 +277,7 @@ ImportResult import_gltf(const std::filesystem::path& path, const std::string& s
         file.clips.push_back(std::move(*clip));
     }
     file.rig = std::move(scene->rig);
-    if (const std::string home = bring_clips_home(file); !home.empty()) { problems.note("turned-clips", home); }
+    if (const std::string home = bring_clips_home(file, how); !home.empty()) { problems.note("turned-clips", home); }
     if (!problems.failed()) { result.file = std::move(file); }
     result.diagnostics = problems.take();
     return result;

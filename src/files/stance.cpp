@@ -2,6 +2,7 @@
 
 #include "rig/body_parts.hpp"
 
+#include <Eigen/Geometry>
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -43,28 +44,16 @@ std::optional<Axis> axis_named(const std::string& name) {
 /// The turn that brings `up` to +Y and `ahead` to +Z.
 Quat turn_of(Vec3 up, Vec3 ahead) {
     const Vec3 left = cross(up, ahead);
-    // The rows of the matrix are where x, y and z come from.
-    const std::array<Vec3, 3> rows{left, up, ahead};
-    const float trace = rows[0].x + rows[1].y + rows[2].z;
-    if (trace > 0) {
-        const float w = std::sqrt(1 + trace) / 2;
-        return normalized({(rows[2].y - rows[1].z) / (4 * w), (rows[0].z - rows[2].x) / (4 * w),
-                           (rows[1].x - rows[0].y) / (4 * w), w});
-    }
-    const std::array<float, 3> diagonal{rows[0].x, rows[1].y, rows[2].z};
-    const auto i = std::size_t(std::max_element(diagonal.begin(), diagonal.end()) - diagonal.begin());
-    const std::size_t j = (i + 1) % 3, k = (i + 2) % 3;
-    const auto entry = [&](std::size_t row, std::size_t column) {
-        const std::array<float, 3> values{rows[row].x, rows[row].y, rows[row].z};
-        return values[column];
-    };
-    const float root = std::sqrt(std::max(0.0F, 1 + entry(i, i) - entry(j, j) - entry(k, k)));
-    std::array<float, 3> q{};
-    q[i] = root / 2;
-    q[j] = (entry(j, i) + entry(i, j)) / (2 * root);
-    q[k] = (entry(k, i) + entry(i, k)) / (2 * root);
-    return normalized({q[0], q[1], q[2], (entry(k, j) - entry(j, k)) / (2 * root)});
+    // The rows are where x, y and z come from.
+    Eigen::Matrix3d matrix;
+    matrix << double(left.x), double(left.y), double(left.z), double(up.x), double(up.y), double(up.z), double(ahead.x),
+        double(ahead.y), double(ahead.z);
+    const Eigen::Quaterniond q(matrix);
+    return {float(q.x()), float(q.y()), float(q.z()), float(q.w())};
 }
+
+/// Which way a body faces that stands on `up`, when nothing tells: as it is laid on its back from there.
+Axis usually_ahead(const Axis& up) { return up.which == 2 ? Axis{1, -up.sign} : Axis{2, 1}; }
 
 /// Which way the feet point, seen along `up`: from the ankles to what is farthest out below them.
 Vec3 toward_toes(const Rig& rig, const std::vector<Transform>& model, const std::vector<Foot>& feet, Vec3 up) {
@@ -124,6 +113,11 @@ Stance stance_of(const Rig& rig, const BodyReading& how) {
     }
     if (const auto said = axis_named(how.up)) { up = said; }
     if (const auto said = axis_named(how.faces)) { ahead = said; }
+    // What is said has its effect, whether or not the body shows the rest.
+    if (!how.up.empty() && how.faces.empty() && (!ahead || ahead->which == up->which)) { ahead = usually_ahead(*up); }
+    if (!how.faces.empty() && how.up.empty() && (!up || up->which == ahead->which)) {
+        up = ahead->which == 1 ? Axis{2, 1} : Axis{1, 1};
+    }
     if (up && ahead && up->which != ahead->which) {
         stance.turn = turn_of(up->vector(), ahead->vector());
         stance.turns = degrees_between(stance.turn, {}) > 1;

@@ -18,10 +18,6 @@ namespace {
 /// Nobody is told what a layer does that does not count.
 void hear(Frame& frame, EventList* events) { frame.events = frame.layer.weight.value > 0 ? events : nullptr; }
 
-} // namespace
-
-namespace {
-
 /// Enters every layer's start, by the inputs as they are.
 void enter_start(const CharacterData& data, Layers& layers) {
     const PerformerBlock& block = layers[0].block;

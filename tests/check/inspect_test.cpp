@@ -86,6 +86,9 @@ TEST_CASE("a loop that drifts off or does not meet is remarked on") {
     CHECK_THAT(remarks("  wave: {cut: [0, 0.5], loop: yes, close: no}\n", "        a: {play: wave}\n"),
                Catch::Contains("which shows each time round; remove 'close: no', or cut it where it meets itself "
                                "[open-loop]"));
+    CHECK_THAT(
+        remarks("  wave_off: {animation: stroll_stop_left, loop: yes, close: no}\n", "        a: {play: wave_off}\n"),
+        Catch::Contains("[open-loop]"));
     // Whoever makes it loop.
     CHECK_THAT(remarks("  wave: {cut: [0, 0.5]}\n", "        a: {play: {clip: wave, loop: yes}}\n"),
                Catch::Contains("clip 'wave' loops, but 'right_upper_arm' ends"));
