@@ -151,10 +151,9 @@ public:
         if (*sides.agreement >= 0) { return now; }
         *sides.sign = std::int8_t(-sign);
         *sides.agreement = 1;
-        Quat changed = mix(-sign);
         // On the side of what showed before, so that layers above see no change of sign.
-        changed = on_side_of(now, changed);
-        *sides.turned = std::int8_t(dot(changed, mix(-sign)) < 0 ? -1 : 1);
+        const Quat other = mix(-sign), changed = on_side_of(now, other);
+        *sides.turned = std::int8_t(dot(changed, other) < 0 ? -1 : 1);
         Quat off = now * conjugate(changed);
         if (off.w < 0) { off = -off; }
         store(turn, rotation_vector<double>(off), weight);
@@ -282,16 +281,28 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
 void add_differences(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
                      const Cover& cover) {
     SideChanger sides(block);
+    const bool changes = block.layer().turns_sides != 0;
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
+        alignas(cache_line) std::array<float, 3 * window_lanes> turns; // NOLINT: filled lane by lane
+        const auto turned = [&](std::size_t lane, float sign) {
+            const Quat difference = quat_at(pose, lane);
+            return rotation_vector<float>(sign < 0 ? -difference : difference) * weights[lane];
+        };
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            const Quat below = quat_of(out.first + lane, out.stride), difference = quat_at(pose, lane);
-            const float weight = weights[lane];
-            const auto mix = [&](float sign) {
-                return as_turn(rotation_vector<float>(sign < 0 ? -difference : difference) * weight) * below;
-            };
-            put_quat(normalized(sides.lay(window.first + lane, difference.w, weight, mix)), out.first + lane,
-                     out.stride);
+            const std::size_t joint = window.first + lane;
+            const float product = pose.rows[3 * window_lanes + lane];
+            if (changes) {
+                const Quat below = quat_of(out.first + lane, out.stride);
+                const auto mix = [&](float sign) { return as_turn(turned(lane, sign)) * below; };
+                put_quat(normalized(sides.lay(joint, product, weights[lane], mix)), out.first + lane, out.stride);
+                continue;
+            }
+            const Vec3 turn = turned(lane, kernels::remember(block.hemispheres(joint), product, weights[lane]));
+            turns[lane] = turn.x;
+            turns[window_lanes + lane] = turn.y;
+            turns[2 * window_lanes + lane] = turn.z;
         }
+        if (!changes) { kernels::turn_by({out.first, out.stride}, {turns.data(), window_lanes}, window.lanes); }
         for (const MovedJoint& moved : data.moved_in(window)) {
             const std::size_t lane = moved.joint - window.first;
             for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -453,7 +464,10 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
     } else {
         replace_local(data, block, pose, cover);
     }
-    if (turns_sides != 0) {
+    if (turns_sides == 0) {
+        // Those that have come to lie on the far side change it with the next pose.
+        turns_sides = block.layer().shown != 0 && has_far_sides(block) ? 1 : 0;
+    } else {
         const auto turns = block.side_turns();
         const bool is_over = std::all_of(turns.begin(), turns.end(), [](const SideTurn& t) { return t.is_over(); });
         turns_sides = is_over ? 0 : 1;

@@ -171,3 +171,23 @@ TEST_CASE("a joint that is half covered while what is below turns past it comes 
         }
     }
 }
+
+TEST_CASE("what a layer adds may turn past half a turn, in full or in part, without a seam") {
+    const Assets round = support::assets(
+        joints, {support::held("still", joints, 0), support::clip("round", joints, 2, [](int joint, double phase) {
+                     return axis_angle({1, 0, 0}, 250 * std::sin(pi * phase) + 3.0 * joint);
+                 })});
+    for (const char* weight : {"1", "0.5", "0.9"}) {
+        const auto character = support::character(
+            std::string("gait: 1\nrig: r.glb\nclips: {still: {loop: yes}, round: {loop: yes}}\nlayers:\n"
+                        "  - {name: body, machine: {start: a, states: {a: {play: still}}}}\n"
+                        "  - {name: over, mode: add, against: still, weight: ") +
+                weight + ", machine: {start: a, states: {a: {play: round}}}}\n",
+            round);
+        Performer performer(character);
+        CAPTURE(weight);
+        const Way way = strayed(performer, 4.3, false);
+        CHECK(way.seam <= seam_bound);
+        CHECK(way.gone > 300);
+    }
+}
