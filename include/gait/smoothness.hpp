@@ -212,8 +212,7 @@ private:
     std::vector<SnapMeter> snaps_; ///< a layer each
     SnapMeter laid_over_;
     PopMeter pop_;
-    Performer earlier_, later_, sample_, last_;
-    std::optional<Performer> bare_;
+    Performer earlier_, later_, sample_, last_, bare_;
     std::int64_t next_sample_ = 0; ///< in sixtieths of a second of the performer's time
     double expected_time_ = 0;     ///< seconds at which it goes on, unless it was reset
     std::vector<Transform> pose_a_, pose_b_;

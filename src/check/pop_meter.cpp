@@ -79,12 +79,8 @@ void PopMeter::add(const Performer& performer) {
     auto frame = std::make_shared<Frame>();
     frame->time = performer.time();
     std::vector<Transform> pose(data.rig.joints.size());
-    performer.pose(pose);
-    for (std::size_t j = 0; j < pose.size(); ++j) {
-        const Quaternion own = exact(pose[j].rotation);
-        const int parent = data.parents[j];
-        frame->turns.push_back(parent < 0 ? own : frame->turns[std::size_t(parent)] * own);
-    }
+    performer.model_pose(pose);
+    for (const Transform& joint : pose) { frame->turns.push_back(exact(joint.rotation)); }
     frame->usual.assign(pose.size(), 0);
     std::vector<ClipView> clips(data.clips.size());
     std::uint32_t newest = 0;
@@ -94,7 +90,9 @@ void PopMeter::add(const Performer& performer) {
             if (view.serial >= newest) {
                 newest = view.serial;
                 frame->transition = view.transition;
-                frame->fade = view.fade_seconds;
+                // Of a fade that is over by then nothing is to blame.
+                const bool fades = view.fade_elapsed < view.fade_seconds + 2 / rate;
+                frame->fade = fades ? view.fade_seconds : 0;
             }
             const std::size_t count = std::min(clips.size(), performer.instance_clips(i, clips, l));
             for (std::size_t c = 0; c < count; ++c) {
@@ -125,10 +123,12 @@ void PopMeter::measure() {
             longer * std::max({double(first.usual[j]), double(middle.usual[j]), double(last.usual[j]), unseen});
         if (worst_.joint >= 0 && jolt / usual <= worst_.ratio) { continue; }
         worst_ = {jolt / usual, jolt, usual, int(j), middle.time, last.transition, 0};
-        // What a fade needs goes with one over the square of its length.
-        if (worst_.ratio > pop_bound && last.fade > 0) {
-            worst_.fade_needed = last.fade * std::sqrt(worst_.ratio / pop_bound);
-        }
+        if (!(worst_.ratio > pop_bound) || !(last.fade > 0)) { continue; }
+        // What a fade needs goes with one over the square of its length; one of a frame or two is over within the jolt,
+        // and turns by that alone: an ease over an angle A needs 6 A / T^2.
+        const double frame = (first_dt + second_dt) / 2;
+        worst_.fade_needed = std::max(last.fade * std::sqrt(worst_.ratio / pop_bound),
+                                      std::sqrt(6 * jolt * frame * frame / (pop_bound * usual)));
     }
 }
 

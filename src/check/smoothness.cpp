@@ -481,7 +481,7 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
 
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
     : snaps_(performer.character().layers().size()), pop_(performer), earlier_(performer), later_(performer),
-      sample_(performer), last_(performer), pose_a_(performer.character().joint_count()),
+      sample_(performer), last_(performer), bare_(performer), pose_a_(performer.character().joint_count()),
       pose_b_(performer.character().joint_count()) {
     begin_anew(performer);
 }
@@ -647,14 +647,13 @@ void SmoothnessWatch::measure_way(const Performer& before, double dt, const Body
 void SmoothnessWatch::look_at(const Performer& performer) {
     pop_.add(performer);
     // The legs as the clips have them: what the ground does to them no fade is to blame for.
-    Performer& bare = bare_ ? *bare_ : bare_.emplace(performer);
-    bare = performer;
-    bare.unbend_legs();
-    laid_over_.add(laid_over_frame(bare, cuts_between(last_, bare)));
+    bare_ = performer;
+    bare_.unbend_legs();
+    laid_over_.add(laid_over_frame(bare_, cuts_between(last_, bare_)));
     for (std::size_t l = 0; l < snaps_.size(); ++l) {
         // A layer that shows nothing moves no joint.
-        if (l == 0 || shows_its_fades(bare, l)) {
-            snaps_[l].add(snap_frame(bare, l));
+        if (l == 0 || shows_its_fades(bare_, l)) {
+            snaps_[l].add(snap_frame(bare_, l));
         } else {
             snaps_[l].pause();
         }

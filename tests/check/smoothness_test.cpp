@@ -3,6 +3,7 @@
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 
 #include <cmath>
 
@@ -256,5 +257,86 @@ TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full")
         CAPTURE(how, by_state.ratio, by_weight.ratio);
         CHECK(by_state.ratio > 5);
         CHECK(by_weight.ratio > 5);
+    }
+}
+
+namespace {
+
+/// What a fade of `fade` seconds over so many degrees is measured as, played at `rate` frames a second.
+SmoothnessWatch watch_fade(double degrees, double fade, double rate) {
+    const auto character = support::character(
+        fmt::format(
+            "gait: 1\nrig: r.glb\nparameters: {{go: {{kind: flag}}}}\nclips: {{low: {{loop: yes}}, high: {{loop: "
+            "yes}}}}\nlayers: [{{name: body, machine: {{start: a, states: {{a: {{play: low, go: {{to: b, when: go, "
+            "fade: {}}}}}, b: {{play: high}}}}}}}}]\n",
+            fade),
+        support::assets(3, {support::held("low", 3, 0), support::held("high", 3, degrees / 3)}));
+    Performer performer(character), before(character);
+    SmoothnessWatch watch(performer);
+    for (int i = 0; i < int(rate); ++i) {
+        if (i == int(rate / 2)) { performer.set("go", true); }
+        before = performer;
+        performer.advance(1 / rate);
+        watch.step(before, 1 / rate, performer);
+    }
+    return watch;
+}
+
+} // namespace
+
+TEST_CASE("a fade too short for what it turns pops, though its snap ratio holds, and how long it has to be is said") {
+    const SmoothnessWatch hasty = watch_fade(172, 0.03, 60);
+    CHECK(hasty.worst_snap().ratio <= snap_ratio_bound);
+    const Pop& pop = hasty.pop().worst();
+    CHECK(pop.ratio > 10);
+    CHECK(pop.joint == 2); // in body space the last of the chain turns by all three
+    CHECK(pop.usual == 300);
+    CHECK(pop.time == Approx(0.5).margin(0.05));
+    CHECK(pop.transition == 0);
+    REQUIRE(pop.fade_needed > 0.1);
+    CHECK(watch_fade(172, pop.fade_needed * 1.3, 60).pop().worst().ratio <= pop_bound);
+}
+
+TEST_CASE("pops and snap ratios are the same at sixty frames a second and at any more") {
+    const SmoothnessWatch sixty = watch_fade(120, 0.1, 60);
+    CHECK(sixty.pop().worst().ratio > 2);
+    for (const double rate : {120.0, 144.0, 480.0}) {
+        CAPTURE(rate);
+        const SmoothnessWatch finer = watch_fade(120, 0.1, rate);
+        CHECK(finer.pop().worst().ratio == Approx(sixty.pop().worst().ratio).epsilon(0.02));
+        CHECK(finer.worst_snap().ratio == Approx(sixty.worst_snap().ratio).epsilon(0.02));
+    }
+}
+
+TEST_CASE("a body whose speed changes at once shows a seam, and one whose speed fades shows none") {
+    for (const double fade : {0.0, 0.3}) {
+        Assets assets = support::assets(2, {support::held("slow", 2, 0), support::held("quick", 2, 0)});
+        for (const auto& [name, metres] : {std::pair{"slow", 1.0F}, {"quick", 3.0F}}) {
+            auto& track = assets.clips[name].tracks[0].translation;
+            track.times = {0, 1};
+            track.values = {{0, 1, 0}, {0, 1, metres}};
+        }
+        const auto character = support::character(
+            fmt::format(
+                "gait: 1\nrig: r.glb\nclips: {{slow: {{loop: yes, travel: joint_0}}, quick: {{loop: yes, travel: "
+                "joint_0}}}}\nparameters: {{go: {{kind: flag}}}}\nlayers: [{{name: body, machine: {{start: a, "
+                "states: {{a: {{play: slow, go: {{to: b, when: go, fade: {}}}}}, b: {{play: quick}}}}}}}}]\n",
+                fade),
+            assets);
+        Performer performer(character), before(character);
+        SmoothnessWatch watch(performer);
+        for (int i = 0; i < 60; ++i) {
+            if (i == 30) { performer.set("go", true); }
+            before = performer;
+            performer.advance(dt);
+            watch.step(before, dt, performer);
+        }
+        CAPTURE(fade);
+        if (fade > 0) {
+            CHECK(watch.worst_seam().speed < seam_bound);
+        } else {
+            CHECK(watch.worst_seam().speed == Approx(2).margin(0.01));
+            CHECK(watch.worst_seam().speed_time == Approx(0.5).margin(0.001));
+        }
     }
 }

@@ -164,6 +164,21 @@ TEST_CASE("a clip played once gives its own way, start and stop included") {
     CHECK(play(character, 0.5, 60).place.z == Approx(0.75).epsilon(0.02));
 }
 
+TEST_CASE("the way of a clip played once has a speed without steps") {
+    const ClipSource starts = motion(body(), 1, [](double t) { return at(0, 2 * t * t); });
+    Performer performer(playing(starts, "{travel: hips}"));
+    constexpr double dt = 1.0 / 2000;
+    double before = 0, hardest = 0;
+    for (int i = 0; i < 1800; ++i) {
+        performer.advance(dt);
+        const double speed = double(performer.travel().move.z) / dt;
+        if (i > 200) { hardest = std::max(hardest, std::abs(speed - before)); }
+        before = speed;
+    }
+    // Four metres a second squared; straight from sample to sample it would be steps of 0.07.
+    CHECK(hardest < 0.005);
+}
+
 TEST_CASE("a roll forward over the back does not turn the body round") {
     const ClipSource roll = motion(body(), 1, [](double t) {
         return Transform{axis_angle({1, 0, 0}, 360 * t), {0, 0, float(2 * t)}, {1, 1, 1}};
@@ -471,6 +486,21 @@ TEST_CASE("the closing frame that an export left out is added, in place and unde
     CHECK(measure_clip(whole, body()).left_out == 0);
     // So is one that stops dead.
     CHECK(measure_clip(cut_short(whole, 0.6), body()).left_out == 0);
+}
+
+TEST_CASE("a joint that jumps from key to key goes on jumping where its clip is closed, and is not bent") {
+    ClipSource swing = motion(
+        body(), 1, [](double) { return at(0, 0); }, [](double t) { return 6 * t; });
+    swing.tracks[5].rotation = {Interpolation::step, {0, 0.5}, {Quat{}, axis_angle({0, 0, 1}, 90)}};
+    Performer performer(playing(swing, "{loop: yes}"));
+    const auto arm = [&](double seconds) {
+        performer.advance(seconds - performer.time());
+        return degrees_between(support::pose_of(performer)[5].rotation, Quat{});
+    };
+    CHECK(arm(0.4999) == Approx(0).margin(0.01));
+    CHECK(arm(0.5001) == Approx(90).margin(0.01));
+    CHECK(arm(0.9999) == Approx(90).margin(0.01));
+    CHECK(arm(1.0001) == Approx(0).margin(0.01));
 }
 
 TEST_CASE("several clips of a file share their settings") {

@@ -213,7 +213,11 @@ std::string story(const Recording& recording, const Character& character) {
         std::string where = fmt::format("{} at {:.3f} s, after {}: {:.0f} deg/s where {:.0f} are usual",
                                         joint_name(character, pop.joint), pop.time,
                                         transition_name(character, pop.transition), pop.jolt, pop.usual);
-        if (pop.fade_needed > 0) { where += fmt::format("; a fade of {:.2f} s would not show", pop.fade_needed); }
+        if (pop.fade_needed > 0) {
+            where += fmt::format("; a fade of {:.2f} s would not show", pop.fade_needed);
+        } else if (pop.ratio > pop_bound) {
+            where += "; nothing fades then: an input jumps, or a foot is held";
+        }
         smooth.add({"pop", fmt::format("{:.2f}", pop.ratio), fmt::format("{}", pop_bound),
                     pop.ratio <= pop_bound ? "holds" : "MISSED", where});
     }
