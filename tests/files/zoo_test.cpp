@@ -286,3 +286,37 @@ TEST_CASE("loops without their closing frame play as the whole ones do", "[long]
         CHECK(support::greatest_turn(support::pose_of(a), support::pose_of(b)) < 3);
     }
 }
+
+TEST_CASE("her own document plays on a dressed-up body as on hers, feet, layers and all", "[long]") {
+    const support::TemporaryFolder folder;
+    const auto copy = [&](const char* name) {
+        return folder.write(name, support::read(support::project() / "demo" / name));
+    };
+    const std::string document = copy("lamplighter.gait.yaml"), cues = copy("evening.cues.yaml");
+    const auto played = [&](const Glb& glb) {
+        folder.write("lamplighter.glb", glb.bytes());
+        return json::parse(support::gait_tool({"perform", document, "--cues", cues, "--json"}).out);
+    };
+    const json own = played(naked());
+    REQUIRE(own["within_bounds"] == true);
+    for (const json& dress :
+         {json{{"rotation", turn({1, 0, 0}, 90)}, {"scale", {100, 100, 100}}},
+          json{{"rotation", turn({0, 1, 0}, 180)}, {"scale", {39.37007874, 39.37007874, 39.37007874}}},
+          json{{"rotation", turn({0, 0, 1}, 180)}}}) {
+        CAPTURE(dress.dump());
+        Glb file = naked();
+        file.put_under(dress);
+        const json other = played(file);
+        CHECK(other["within_bounds"] == true);
+        REQUIRE(other["transitions"].size() == own["transitions"].size());
+        for (std::size_t t = 0; t < own["transitions"].size(); ++t) {
+            CHECK(other["transitions"][t]["to"] == own["transitions"][t]["to"]);
+            CHECK(other["transitions"][t]["time_s"].get<double>() ==
+                  Approx(own["transitions"][t]["time_s"].get<double>()).margin(0.02));
+        }
+        for (const char* axis : {"x_m", "z_m"}) {
+            CHECK(other["travel"][axis].get<double>() == Approx(own["travel"][axis].get<double>()).margin(0.02));
+        }
+        CHECK(other["footprints"].size() == own["footprints"].size());
+    }
+}
