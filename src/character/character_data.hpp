@@ -239,6 +239,7 @@ struct CompiledFeet {
     CodeRange planted;
     double most = 0;    ///< metres
     double release = 0; ///< seconds
+    int hips = -1;      ///< the joint that carries all legs, where clips move it
 };
 
 struct CharacterData {

@@ -136,6 +136,13 @@ struct FootRoll {
     float speed = 0; ///< a second
 };
 
+/// How far the hips are lowered for legs that are held farther off than they reach.
+struct LoweredHips {
+    float drop = 0;  ///< metres
+    float speed = 0; ///< a second
+    Vec3 as_played;  ///< their translation before
+};
+
 /// A foot as it was held last, metres in the frame of the body.
 struct PlantedFoot {
     Vec3 heel, ball;         ///< where they were shown
@@ -147,7 +154,10 @@ struct PlantedFoot {
     float stepped = 0;       ///< seconds of that
     float rests = 0;         ///< seconds for which it has stood off where the clips have it, and still
     FootRoll roll;
-    float grip = 1;                ///< how far the ground has taken hold of it again after a step back, 0 to 1
+    Vec3 wanted;                   ///< its ankle, the foot flat
+    float lifted = 0;              ///< metres
+    float contact = 1;             ///< how far it is down, 0 to 1, as the ground follows it
+    float grip = 1;                ///< how far the ground has taken hold of it again after a step back
     std::array<Quat, 4> as_played; ///< turns of hip, knee, ankle and toes before they were bent
 };
 
@@ -229,9 +239,10 @@ struct PerformerHeader {
     SlotSet moved = 0; ///< values that changed since the layers last decided and computed their weights
     Faults faults;
     double since_planted = 0; ///< seconds
-    BodyStep travel;          ///< of the last step, in the frame in which it began
-    double travel_share = 0;  ///< of the last step
-    double scale = 1;         ///< of the body, and so of its travel
+    LoweredHips hips;
+    BodyStep travel;         ///< of the last step, in the frame in which it began
+    double travel_share = 0; ///< of the last step
+    double scale = 1;        ///< of the body, and so of its travel
     std::array<TransitionRecord, most_records> records{};
 };
 

@@ -290,6 +290,7 @@ private:
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved = data.moved.size();
         needs.legs = data.feet.legs.size();
+        note_hips(data);
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
         return std::make_shared<const Character>(std::move(data_));

@@ -4,6 +4,8 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
+
 namespace gait::detail {
 namespace {
 
@@ -76,6 +78,24 @@ void compile_feet(CompileContext& context) {
                            "RIGHT]'",
                            "feet");
     }
+}
+
+void note_hips(CharacterData& data) {
+    const auto carries_all = [&](int joint) {
+        return std::all_of(data.feet.legs.begin(), data.feet.legs.end(), [&](const CompiledLeg& leg) {
+            int above = data.parents[leg.hip];
+            while (above >= 0 && above != joint) { above = data.parents[std::size_t(above)]; }
+            return above == joint;
+        });
+    };
+    if (data.feet.legs.empty()) { return; }
+    int hips = data.parents[data.feet.legs.front().hip];
+    while (hips >= 0 && !carries_all(hips)) { hips = data.parents[std::size_t(hips)]; }
+    constexpr std::uint16_t translation = 4; // its first row
+    const bool moves = std::any_of(data.moved.begin(), data.moved.end(), [&](const MovedJoint& moved) {
+        return int(moved.joint) == hips && moved.row == translation;
+    });
+    data.feet.hips = moves ? hips : -1;
 }
 
 } // namespace gait::detail

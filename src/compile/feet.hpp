@@ -8,4 +8,7 @@ namespace gait::detail {
 /// Fills the character's feet from the document's `feet`; needs the rig.
 void compile_feet(CompileContext& context);
 
+/// Finds the joint that carries the legs; needs the joints that clips move.
+void note_hips(CharacterData& data);
+
 } // namespace gait::detail

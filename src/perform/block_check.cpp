@@ -37,7 +37,8 @@ private:
     [[nodiscard]] bool header() const {
         const PerformerHeader& h = block_.header();
         const bool numbers = is_time(h.time) && is_time(h.since_planted) && is_near(h.travel) &&
-                             is_near(h.travel_share) &&
+                             is_near(h.travel_share) && is_near(double(h.hips.drop)) && is_near(double(h.hips.speed)) &&
+                             is_near(h.hips.as_played) &&
                              is_within(h.scale, double(smallest_scale), double(greatest_scale));
         const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) && is_flag(h.entered);
         if (!numbers || !flags || h.record_count > most_records || h.steps_since_planted > 2) { return false; }
@@ -131,8 +132,9 @@ private:
             return is_near(double(o.x)) && is_near(double(o.z)) && is_near(double(o.yaw));
         };
         return std::all_of(block_.feet(), block_.feet() + data_.feet.legs.size(), [&](const PlantedFoot& foot) {
-            return is_near(foot.heel) && is_near(foot.ball) && offset(foot.off) && offset(foot.speed) &&
-                   offset(foot.lifted_at) && offset(foot.lifted_speed) && (foot.stepping == 0 || foot.stepping == 1) &&
+            return is_near(foot.heel) && is_near(foot.ball) && is_near(foot.wanted) && is_near(double(foot.lifted)) &&
+                   is_part(double(foot.contact)) && offset(foot.off) && offset(foot.speed) && offset(foot.lifted_at) &&
+                   offset(foot.lifted_speed) && (foot.stepping == 0 || foot.stepping == 1) &&
                    is_time(double(foot.stepped)) && is_time(double(foot.rests)) && is_part(double(foot.grip)) &&
                    is_near(double(foot.roll.pitch)) && is_near(double(foot.roll.speed)) &&
                    (block_.header().steps_since_planted != 0 ||

@@ -12,20 +12,23 @@
 namespace gait::detail {
 namespace {
 
-constexpr double takes = 0.08;        ///< seconds over which the ground takes hold of a foot
-constexpr double early = 0.06;        ///< of them, before the foot is down
-constexpr double lets_go = 0.08;      ///< seconds before a foot lifts off over which it lets go
-constexpr float held_below = 0.02F;   ///< metres: lower than this a foot that is down is held in full
-constexpr float free_above = 0.08F;   ///< and higher not at all
-constexpr float sinks = 0.004F;       ///< metres within which a foot meets the ground softly
-constexpr float regrips = 0.05F;      ///< seconds after a step back over which the ground takes hold again
-constexpr float sole = 0.005F;        ///< metres between heel and ball over which one hands over to the other
-constexpr float softened = 0.955F;    ///< of a leg's length: from there on its knee is straightened softly
+constexpr double takes = 0.08;      ///< seconds over which the ground takes hold of a foot
+constexpr double early = 0.06;      ///< of them, before the foot is down
+constexpr double lets_go = 0.08;    ///< seconds before a foot lifts off over which it lets go
+constexpr float held_below = 0.02F; ///< metres: lower than this a foot that is down is held in full
+constexpr float free_above = 0.08F; ///< and higher not at all
+constexpr float sinks = 0.004F;     ///< metres within which a foot meets the ground softly
+constexpr float grips = 0.04F;      ///< seconds that the ground takes at least to take hold of a foot, or to let it go
+constexpr float sole = 0.005F;      ///< metres between heel and ball over which one hands over to the other
+constexpr float softened = 0.955F;  ///< of a leg's length: from there on its knee is straightened softly
 constexpr float straightest = 0.995F; ///< of its length: a leg all but straight would snap as it bends
 constexpr float most_yaw = 0.8F;      ///< radians that a foot is held from where it points
 constexpr double rolls = 0.07;        ///< seconds by which a foot's roll follows what its leg needs
 constexpr float most_on_ball = 0.9F;  ///< radians that a foot rolls over its ball
 constexpr float most_on_heel = 0.4F;  ///< and over its heel
+constexpr float at_ease = 0.975F;     ///< of a leg's length: from there on the hips are lowered
+constexpr float most_lowered = 0.12F; ///< of a leg's length, too
+constexpr double lowers = 0.08;       ///< seconds by which the hips follow
 constexpr float dragging = 0.012F;    ///< metres beyond its leg's reach: from there on a foot steps
 constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
 constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
@@ -81,6 +84,18 @@ public:
     void set_turn(std::size_t joint, Quat own) {
         const std::array<float, 4> values{own.x, own.y, own.z, own.w};
         for (std::size_t r = 0; r < 4; ++r) { rows_[r * data_.layout.lanes + joint] = values[r]; }
+    }
+    /// Moves it by `model` in model space.
+    void move_by(std::size_t joint, Vec3 model) {
+        const Transform above = this->model(parent(joint));
+        const Vec3 own = rotate(conjugate(above.rotation), model);
+        const Vec3 place = local(joint).translation;
+        set_place(joint, place + Vec3{own.x / above.scale.x, own.y / above.scale.y, own.z / above.scale.z});
+    }
+    /// Gives it its own translation.
+    void set_place(std::size_t joint, Vec3 own) {
+        const std::array<float, 3> values{own.x, own.y, own.z};
+        for (std::size_t axis = 0; axis < 3; ++axis) { rows_[(4 + axis) * data_.layout.lanes + joint] = values[axis]; }
     }
     [[nodiscard]] int parent(std::size_t joint) const { return data_.parents[joint]; }
 
@@ -360,16 +375,19 @@ float step_back(PlantedFoot& foot, double seconds, double dt) {
 /// Moves a foot on and returns how high it is lifted, metres.
 float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& joints, const Leg& leg,
                 const Ground& ground, float down) {
+    // What plays may change at once, and so may whether feet are to be held.
+    const auto most = float(ground.dt) / grips;
+    foot.contact = ground.goes_on ? foot.contact + std::clamp(down - foot.contact, -most, most) : down;
     if (foot.stepping != 0) { return step_back(foot, feet.release, ground.dt); }
     if (!ground.goes_on) {
         foot.off = foot.speed = {};
         foot.roll = {};
         foot.grip = 1;
     }
-    foot.grip = std::min(1.0F, foot.grip + float(ground.dt) / regrips);
+    foot.grip = std::min(1.0F, foot.grip + most);
     const float height = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
     const float low = 1 - smooth_step(held_below, free_above, height);
-    const float held = low * ground.allowed * down * smooth_step(0, 1, foot.grip);
+    const float held = low * smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
     const FootOffset on_ground = ground.goes_on ? held_offset(foot, joints, leg, ground) : foot.off;
     follow_ground(foot, feet, on_ground, ground.dt, held);
     const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
@@ -378,10 +396,42 @@ float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& 
     return 0;
 }
 
+/// How far the hips of a leg would have to come down for its foot to be held where it is wanted, metres.
+float drop_for(const Leg& leg, Vec3 ankle) {
+    const float thigh = length(leg.knee.translation - leg.hip.translation);
+    const float shin = length(leg.ankle.translation - leg.knee.translation), all = thigh + shin;
+    const float reach = std::max(length(leg.ankle.translation - leg.hip.translation), at_ease * all);
+    const Vec3 out = ankle - leg.hip.translation;
+    if (!(length(out) > reach)) { return 0; }
+    const float across = std::hypot(out.x, out.z);
+    const float down = across < reach ? std::sqrt(reach * reach - across * across) : 0;
+    return std::clamp(-out.y - down, 0.0F, most_lowered * all);
+}
+
 /// How far something at `height` is to be lifted out of the ground, metres: all but a little of it, softly.
 float sunk_by(float height) {
     const float deep = std::max(0.0F, -height);
     return deep * deep / (deep + sinks);
+}
+
+/// Lowers the hips to where the legs reach every foot that is held, softly.
+void lower_hips(const CharacterData& data, const PerformerBlock& block, BlockPose& pose, const Ground& ground) {
+    if (data.feet.hips < 0) { return; }
+    LoweredHips& hips = block.header().hips;
+    const auto joint = std::size_t(data.feet.hips);
+    hips.as_played = pose.local(joint).translation;
+    if (!ground.goes_on) { hips.drop = hips.speed = 0; }
+    float wanted = 0;
+    for (std::size_t l = 0; l < data.feet.legs.size(); ++l) {
+        const PlantedFoot& foot = block.feet()[l];
+        const float bears = foot.stepping != 0 ? 0 : smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
+        if (bears > 0) { wanted = std::max(wanted, bears * drop_for(leg_in(pose, data.feet.legs[l]), foot.wanted)); }
+    }
+    const double dt = ground.goes_on ? ground.dt : 0;
+    const Follower now = follow({double(hips.drop), double(hips.speed)}, double(wanted), lowers, dt);
+    hips.drop = std::max(0.0F, float(now.value));
+    hips.speed = float(now.velocity);
+    if (hips.drop > 0) { pose.move_by(joint, {0, -hips.drop, 0}); }
 }
 
 } // namespace
@@ -403,13 +453,22 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         const Leg leg = leg_in(pose, joints);
         foot.as_played = {pose.local(joints.hip).rotation, pose.local(joints.knee).rotation,
                           pose.local(joints.ankle).rotation, pose.local(joints.toes).rotation};
-        const float down = smooth_step(0.1F, 0.9F, down_part(data, block, l));
+        const float down = ground.allowed * down_part(data, block, l);
         // What two clips make between them may sink into the ground.
         const float lowest = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
-        const float sunk = sunk_by(lowest);
-        const float lifted = move_foot(foot, feet, joints, leg, ground, down) + ground.allowed * down * sunk;
-        const auto ankle = [&] { return leg.ankle.translation + Vec3{foot.off.x, lifted, foot.off.z}; };
-        const Footing footing = Reach(leg).footing(ankle(), foot.off.yaw, foot.roll, ground.goes_on ? ground.dt : 0);
+        const float stepped = move_foot(foot, feet, joints, leg, ground, down);
+        foot.lifted = stepped + smooth_step(0, 1, foot.contact) * sunk_by(lowest);
+        foot.wanted = leg.ankle.translation + Vec3{foot.off.x, foot.lifted, foot.off.z};
+        foot.heel = foot.wanted + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
+        foot.ball = foot.wanted + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
+    }
+    lower_hips(data, block, pose, ground);
+    for (std::size_t l = 0; l < feet.legs.size(); ++l) {
+        const CompiledLeg& joints = feet.legs[l];
+        PlantedFoot& foot = block.feet()[l];
+        const Leg leg = leg_in(pose, joints);
+        const double dt = ground.goes_on ? ground.dt : 0;
+        const Footing footing = Reach(leg).footing(foot.wanted, foot.off.yaw, foot.roll, dt);
         // One foot at a time: the other bears the body.
         const bool too_far =
             foot.off.distance() > float(feet.most) || footing.dragged || std::fabs(foot.off.yaw) > 0.95F * most_yaw;
@@ -417,11 +476,9 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
             begin_step(foot);
             someone_steps = true;
         }
-        foot.heel = ankle() + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
-        foot.ball = ankle() + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
         constexpr float nothing_to_do = 1e-6F;
         if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do ||
-            std::fabs(foot.roll.pitch) > nothing_to_do || lifted > 0) {
+            std::fabs(foot.roll.pitch) > nothing_to_do || foot.lifted > 0 || header.hips.drop > nothing_to_do) {
             bend_leg(pose, joints, leg, footing);
         }
     }
@@ -441,6 +498,7 @@ void unbend_legs(const CharacterData& data, const PerformerBlock& block) {
         pose.set_turn(joints.ankle, turns[2]);
         pose.set_turn(joints.toes, turns[3]);
     }
+    if (data.feet.hips >= 0) { pose.set_place(std::size_t(data.feet.hips), block.header().hips.as_played); }
 }
 
 } // namespace gait::detail
