@@ -37,6 +37,14 @@ std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
     return warp;
 }
 
+double PhaseWarp::shortest_step() const {
+    double shortest = even() ? 0.5 : 1;
+    for (std::size_t i = 1; i < knots_.size(); ++i) {
+        shortest = std::min(shortest, (knots_[i].place - knots_[i - 1].place) * strides_);
+    }
+    return shortest;
+}
+
 PhaseWarp::Point PhaseWarp::at(double strides) const {
     if (even()) { return {strides, 1}; }
     const double rounds = std::floor(strides / strides_), within = strides - rounds * strides_;

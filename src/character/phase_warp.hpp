@@ -48,6 +48,8 @@ public:
     /// Strides in a cycle of the clip.
     [[nodiscard]] int strides() const { return strides_; }
     [[nodiscard]] bool even() const { return knots_.empty(); }
+    /// The shortest time between two footfalls, as a part of the clip's mean stride.
+    [[nodiscard]] double shortest_step() const;
     /// A point of the curve.
     struct Point {
         double place = 0; ///< in the clip, in cycles, counted on over its ends

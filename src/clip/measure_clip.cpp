@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace gait {
 using namespace detail;
@@ -62,6 +63,7 @@ public:
         for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = cleaned(moving_with_ground(tracks_[f])); }
         if (!result_.travels) { ground_velocity_ = common_velocity(down); }
         for (std::size_t f = 0; f < tracks_.size(); ++f) { result_.feet.push_back(contacts_of(tracks_[f], down[f])); }
+        if (steps_again_and_again() && !comes_down_in_turn(result_.feet)) { tell_by_swings(); }
         conclude();
         return result_;
     }
@@ -313,6 +315,138 @@ private:
         contact.lift_off = wrapped(step_ * (double(lift) - touch(track, lift, 1, stance, least)));
         contact.slide = slide_over(track, std::max(first, strike), std::min(last, lift));
         return contact;
+    }
+
+    /// How low and how high a foot goes, what is rare left out, metres.
+    struct Swing {
+        double low = 0, high = 0;
+        [[nodiscard]] double range() const { return high - low; }
+    };
+    [[nodiscard]] Swing swing_of(const FootTrack& track) const {
+        std::vector<double> heights;
+        for (std::size_t i = 0; i < count_; ++i) { heights.push_back(height(track, i)); }
+        std::sort(heights.begin(), heights.end());
+        return {heights[heights.size() / 12], heights[heights.size() * 11 / 12]};
+    }
+    /// Whether it is lifted at all, and not only shaken.
+    [[nodiscard]] bool swings(const Swing& swing) const {
+        constexpr double least = 0.04; // of the hips' height
+        return swing.range() > least * std::abs(double(body_.front().translation.y)) + 6 * noise_;
+    }
+
+    /// Where a foot is in the lower part of its own way up and down: in from a quarter, out again from nearly a half.
+    /// No ground has to be known, and a foot that rocks, sinks or tiptoes is down once a step all the same.
+    [[nodiscard]] std::vector<bool> low_part(const FootTrack& track, const Swing& swing) const {
+        const double in = swing.low + 0.25 * swing.range(), out = swing.low + 0.45 * swing.range();
+        std::vector<bool> down(count_);
+        bool now = height(track, 0) < out;
+        // A second round settles how a loop begins.
+        for (std::size_t i = 0; i < (wraps() ? 2 : 1) * count_; ++i) {
+            const double at = height(track, i % count_);
+            now = at < (now ? out : in);
+            down[i % count_] = now;
+        }
+        return down;
+    }
+
+    /// Where stretches begin in which a foot is down.
+    [[nodiscard]] std::vector<std::size_t> beginnings(const std::vector<bool>& down) const {
+        std::vector<std::size_t> found;
+        for (std::size_t i = 0; i < count_; ++i) {
+            if (down[i] && (i == 0 ? !wraps() || !down[count_ - 1] : !down[i - 1])) { found.push_back(i); }
+        }
+        return found;
+    }
+
+    /// Whether the feet that are lifted come down in turn: in a loop all of them alike, in what does not come round but
+    /// for one step.
+    [[nodiscard]] bool comes_down_in_turn(const std::vector<FootMeasure>& feet) const {
+        std::vector<std::pair<double, std::size_t>> strikes;
+        std::size_t fewest = count_, most = 0;
+        for (std::size_t f = 0; f < feet.size(); ++f) {
+            if (!swings(swing_of(tracks_[f]))) { continue; }
+            fewest = std::min(fewest, feet[f].contacts.size());
+            most = std::max(most, feet[f].contacts.size());
+            for (const Contact& contact : feet[f].contacts) { strikes.emplace_back(contact.strike, f); }
+        }
+        if (most > fewest + (wraps() ? 0 : 1) || fewest == 0) { return false; }
+        std::sort(strikes.begin(), strikes.end());
+        const std::size_t feet_that_step = strikes.size() / std::max<std::size_t>(1, most);
+        for (std::size_t i = 1; feet_that_step > 1 && i < strikes.size(); ++i) {
+            if (strikes[i].second == strikes[i - 1].second) { return false; }
+        }
+        return true;
+    }
+
+    /// Whether it steps at all: in a loop, or again and again.
+    [[nodiscard]] bool steps_again_and_again() const {
+        constexpr std::size_t again = 3;
+        std::size_t most = 0;
+        for (const FootTrack& track : tracks_) {
+            const Swing swing = swing_of(track);
+            if (swings(swing)) { most = std::max(most, beginnings(low_part(track, swing)).size()); }
+        }
+        return most >= (wraps() ? 1 : again);
+    }
+
+    /// Feet whose touches are not clean, as of claws, of heels or of what was drawn by hand: how each goes up and down
+    /// tells its steps, and how most of them move while they are low tells the ground.
+    void tell_by_swings() {
+        std::vector<std::vector<bool>> down;
+        for (const FootTrack& track : tracks_) {
+            const Swing swing = swing_of(track);
+            down.push_back(swings(swing) ? low_part(track, swing) : std::vector<bool>(count_, true));
+        }
+        const Vec3 by_height = ground_velocity_;
+        if (!result_.travels) { ground_velocity_ = usual_velocity(down); }
+        std::vector<FootMeasure> feet;
+        for (std::size_t f = 0; f < tracks_.size(); ++f) { feet.push_back(swung_contacts_of(tracks_[f], down[f])); }
+        if (comes_down_in_turn(feet)) {
+            result_.feet = std::move(feet);
+        } else {
+            ground_velocity_ = by_height;
+        }
+    }
+
+    /// The same with each stretch as it is.
+    FootMeasure swung_contacts_of(const FootTrack& track, const std::vector<bool>& down) {
+        FootMeasure measure = contacts_of(track, down);
+        if (measure.down >= 1) { return measure; }
+        measure.contacts.clear();
+        measure.slide = 0;
+        for (const std::size_t first : beginnings(down)) {
+            auto last = std::ptrdiff_t(first);
+            while (inside(last + 1) && down[at(last + 1)]) { ++last; }
+            const Contact contact{wrapped(step_ * double(first)), wrapped(step_ * double(last + 1)),
+                                  slide_over(track, std::ptrdiff_t(first), last)};
+            measure.slide = std::max(measure.slide, contact.slide);
+            measure.contacts.push_back(contact);
+        }
+        return measure;
+    }
+
+    /// The velocity about which most lie: the middle of the shortest stretch that holds half of them.
+    [[nodiscard]] Vec3 usual_velocity(const std::vector<std::vector<bool>>& down) const {
+        std::vector<double> x, z;
+        for (std::size_t f = 0; f < tracks_.size(); ++f) {
+            for (std::size_t i = 0; i < count_; ++i) {
+                if (!down[f][i]) { continue; }
+                const Vec3 v = velocity(tracks_[f], lower(tracks_[f], i), i);
+                x.push_back(double(v.x));
+                z.push_back(double(v.z));
+            }
+        }
+        const auto densest = [](std::vector<double> values) {
+            if (values.empty()) { return 0.0; }
+            std::sort(values.begin(), values.end());
+            const std::size_t half = (values.size() + 1) / 2;
+            std::size_t best = 0;
+            for (std::size_t i = 0; i + half <= values.size(); ++i) {
+                if (values[i + half - 1] - values[i] < values[best + half - 1] - values[best]) { best = i; }
+            }
+            return values[best + half / 2];
+        };
+        return {float(densest(std::move(x))), 0, float(densest(std::move(z)))};
     }
 
     [[nodiscard]] double wrapped(double seconds) const {

@@ -427,6 +427,7 @@ std::uint32_t MotionCompiler::compile_blend(const ResolvedMotion& resolved, Buil
             fmt::format("{} points, and {} are possible in one blend space", blend.points.size(), most_points), path);
         return add_part({});
     }
+    setting.blended = !setting.additive;
     if (blend.keep_pace && axes.known && setting.pace_group == 0 && !setting.additive) {
         if (axes.two && !axes.velocities) {
             context_.error(blend.keep_pace->first.place, "wrong-shape",

@@ -1,8 +1,10 @@
 /// What the clips themselves tell the compile step: their speed, their footfalls, and what they are turned round.
 #include "character/travel_path.hpp"
 #include "clip/measure_poses.hpp"
+#include "clip/register_loop.hpp"
 #include "compile/context.hpp"
 #include "math/rotations.hpp"
+#include "rig/body_parts.hpp"
 
 #include <fmt/core.h>
 
@@ -102,30 +104,37 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
 const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
     const auto known = footfalls_.find(clip);
     if (known != footfalls_.end()) { return known->second; }
-    std::vector<Footfall>& found = footfalls_[clip];
+    std::vector<Footfall>& found = footfalls_[clip] = marked_footfalls(clip);
+    const double seconds = prepared[clip].poses.seconds();
+    if (!found.empty() || !(seconds > 0)) { return found; }
+    for (const FootMeasure& foot : measure(clip).feet) {
+        if (foot.down >= 1) { continue; } // it never leaves the ground
+        for (const Contact& contact : foot.contacts) {
+            found.push_back(
+                {std::uint8_t(foot.side == "left" ? 0 : 1), std::clamp(contact.strike / seconds, 0.0, 1.0)});
+        }
+    }
+    return found;
+}
+
+std::vector<Footfall> CompileContext::marked_footfalls(std::uint16_t clip) const {
+    std::vector<Footfall> found;
     const PreparedClip& own = prepared[clip];
     if (!(own.poses.seconds() > 0)) { return found; }
-    const auto add = [&](bool right, double at) {
-        found.push_back({std::uint8_t(right ? 1 : 0), std::clamp(at / own.poses.seconds(), 0.0, 1.0)});
-    };
     // Turned round in time a foot comes down where it lifted off.
     const bool reversed = clip_definitions[clip]->reverse;
     for (const ClipMark& mark : own.marks) {
         for (const bool right : {false, true}) {
             const std::string name = right ? "right" : "left";
-            if (mark.name == name + (reversed ? "_up" : "_down")) { add(right, mark.at); }
+            if (mark.name != name + (reversed ? "_up" : "_down")) { continue; }
+            found.push_back({std::uint8_t(right ? 1 : 0), std::clamp(mark.at / own.poses.seconds(), 0.0, 1.0)});
         }
     }
     // A mark for one foot alone is there for something else.
     const auto marks = [&](std::uint8_t foot) {
         return std::any_of(found.begin(), found.end(), [&](const Footfall& f) { return f.foot == foot; });
     };
-    if (marks(0) && marks(1)) { return found; }
-    found.clear();
-    for (const FootMeasure& foot : measure(clip).feet) {
-        if (foot.down >= 1) { continue; } // it never leaves the ground
-        for (const Contact& contact : foot.contacts) { add(foot.side != "left", contact.strike); }
-    }
+    if (!marks(0) || !marks(1)) { found.clear(); }
     return found;
 }
 
@@ -160,9 +169,73 @@ std::uint16_t CompileContext::warp(std::uint16_t clip) {
     const auto known = warps_.find(clip);
     if (known != warps_.end()) { return known->second; }
     const auto through = PhaseWarp::through(footfalls(clip));
-    if (!through) { return warps_[clip] = no_index; }
+    // Feet that were seen to come down all but together hop or bound: half a stride lies elsewhere.
+    constexpr double least_step = 0.15; // of a stride
+    if (!through || (through->shortest_step() < least_step && marked_footfalls(clip).empty())) {
+        return warps_[clip] = no_index;
+    }
     data->motions.warps.push_back(*through);
     return warps_[clip] = std::uint16_t(data->motions.warps.size() - 1);
+}
+
+std::uint16_t CompileContext::even_warp() {
+    if (even_warp_ == no_index) {
+        data->motions.warps.push_back(*PhaseWarp::through({{0, 0}, {1, 0.5}}));
+        even_warp_ = std::uint16_t(data->motions.warps.size() - 1);
+    }
+    return even_warp_;
+}
+
+std::vector<JointCloud> CompileContext::clouds(std::uint16_t clip, const PhaseWarp& warp, double strides,
+                                               int count) const {
+    const PosedClip& poses = prepared[clip].poses;
+    const auto hips = std::size_t(std::max(0, body_parts(*assets.rig).hips));
+    std::vector<JointCloud> clouds;
+    for (int i = 0; i < count; ++i) {
+        const double place = warp.place(strides * i / count), within = place - std::floor(place);
+        const auto model = model_space(*assets.rig, poses.pose_at(within * poses.seconds()));
+        JointCloud& cloud = clouds.emplace_back();
+        for (const Transform& joint : model) {
+            cloud.push_back(joint.translation - Vec3{model[hips].translation.x, 0, model[hips].translation.z});
+        }
+    }
+    return clouds;
+}
+
+std::uint16_t CompileContext::warp_by_likeness(std::uint16_t clip, std::uint16_t like, std::uint16_t warp) {
+    const auto [known, is_new] = warps_by_likeness_.try_emplace({clip, like, warp}, no_index);
+    if (!is_new) { return known->second; }
+    const PhaseWarp lies = data->motions.warps[warp];
+    const double stride = prepared[like].poses.seconds() / lies.strides(), seconds = prepared[clip].poses.seconds();
+    if (!(stride > 0) || !(seconds > 0)) { return no_index; }
+    const double strides = std::max(1.0, std::round(seconds / stride)), each = seconds / strides;
+    constexpr double most_longer = 1.5, most_strides = 64;
+    if (strides > most_strides || each > most_longer * stride || stride > most_longer * each) { return no_index; }
+    constexpr int phases = 32, places_a_stride = 64;
+    const int count = int(strides);
+    std::vector<Footfall> halves;
+    for (const double at :
+         register_loop(clouds(clip, PhaseWarp(), 1, places_a_stride * count), clouds(like, lies, 1, phases), count)) {
+        halves.push_back({std::uint8_t(halves.size() % 2), at - std::floor(at)});
+    }
+    const auto through = PhaseWarp::through(halves);
+    if (!through) { return no_index; }
+    data->motions.warps.push_back(*through);
+    return known->second = std::uint16_t(data->motions.warps.size() - 1);
+}
+
+bool CompileContext::is_lively(std::uint16_t clip) {
+    constexpr int count = 8;
+    constexpr float least = 0.02F; // of the rig's size
+    float most = 0, size = 0;
+    const auto all = clouds(clip, PhaseWarp(), 1, count);
+    for (const JointCloud& cloud : all) {
+        for (std::size_t j = 0; j < cloud.size(); ++j) {
+            most = std::max(most, length(cloud[j] - all.front()[j]));
+            size = std::max(size, length(cloud[j] - cloud.front()));
+        }
+    }
+    return most > least * size;
 }
 
 PreparedClip CompileContext::prepare(const std::string& clip, const ClipDefinition& settings, DiagnosticSink& told) {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "character/character_data.hpp"
+#include "clip/register_loop.hpp"
 #include "compile/call.hpp"
 #include "compile/expression_parser.hpp"
 #include "compile/prepared_clip.hpp"
@@ -125,6 +126,14 @@ struct CompileContext {
     [[nodiscard]] std::string footfall_words(std::uint16_t clip);
     /// How it lies on a shared phase: index into the table's warps; nothing when left and right do not alternate.
     [[nodiscard]] std::uint16_t warp(std::uint16_t clip);
+    /// How it lies on that phase by the likeness of its poses to those of `like`, which lies there by `warp`; nothing
+    /// when strides of the one last half as long again as those of the other.
+    [[nodiscard]] std::uint16_t warp_by_likeness(std::uint16_t clip, std::uint16_t like, std::uint16_t warp);
+    /// The same for a clip that others are to be likened to, and that has no steps of its own: a stride is its cycle.
+    [[nodiscard]] std::uint16_t even_warp();
+    /// Whether its poses differ at all as it goes round.
+    [[nodiscard]] bool is_lively(std::uint16_t clip);
+    [[nodiscard]] bool has_feet(std::uint16_t clip) { return !measure(clip).feet.empty(); }
     /// The clip as it is played there, made when it is asked for first.
     std::uint16_t turned_clip(std::uint16_t clip, const ClipTurn& turn);
     /// The difference of a clip to the first frame of another: index into the character's additives.
@@ -137,9 +146,15 @@ struct CompileContext {
 
 private:
     const ClipMeasure& measure(std::uint16_t clip);
+    /// Where marks say that its feet come down; nothing unless both are marked.
+    [[nodiscard]] std::vector<Footfall> marked_footfalls(std::uint16_t clip) const;
     std::map<std::uint16_t, ClipMeasure> measures_;
     std::map<std::uint16_t, std::vector<Footfall>> footfalls_;
     std::map<std::uint16_t, std::uint16_t> warps_;
+    std::map<std::array<std::uint16_t, 3>, std::uint16_t>
+        warps_by_likeness_; ///< by clip, what it is like, and how that lies
+    std::uint16_t even_warp_ = no_index;
+    std::vector<JointCloud> clouds(std::uint16_t clip, const PhaseWarp& warp, double strides, int count) const;
     std::map<std::array<std::uint16_t, 4>, std::optional<OwnMotion>> halves_; ///< by both clips and their warps
     std::map<std::array<std::uint16_t, 4>, std::uint16_t> turned_; ///< by clip, mirrored, reversed and looped
     std::deque<ClipDefinition> turned_definitions_;

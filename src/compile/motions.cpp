@@ -207,7 +207,7 @@ std::uint32_t MotionCompiler::compile_clip(const ResolvedMotion& resolved, Build
     if (setting.additive) {
         leaf.additive = context_.additive(leaf.clip, setting.against == no_index ? leaf.clip : setting.against);
     }
-    part.leaf = add_leaf(building, leaf, {name, setting.sync});
+    part.leaf = add_leaf(building, leaf, {name, setting.sync, setting.blended});
     return add_part(part);
 }
 
@@ -330,20 +330,78 @@ std::uint32_t MotionCompiler::compile_add(const ResolvedMotion& resolved, Buildi
 
 // ---- whole motions ----
 
+std::vector<std::size_t> MotionCompiler::going(const Building& building) const {
+    constexpr double least_speed = 0.2; // metres a second; slower is a shuffle on the spot
+    std::vector<std::size_t> steps, going, lively;
+    for (std::size_t l = 0; l < building.leaves.size(); ++l) {
+        const Leaf& leaf = building.leaves[l];
+        const LeafPlan& plan = building.plans[l];
+        if (plan.sync != SyncMode::automatic || !leaf.loops) { continue; }
+        const CompileContext::OwnMotion own = context_.own_motion(leaf.clip);
+        const bool goes = std::hypot(own.right, own.ahead) > least_speed;
+        if (goes && !context_.footfalls(leaf.clip).empty()) { steps.push_back(l); }
+        // What only slides along like a sledge has no time to keep.
+        if (!context_.is_lively(leaf.clip)) { continue; }
+        if (goes) { going.push_back(l); }
+        if (plan.blended) { lively.push_back(l); }
+    }
+    if (steps.size() == going.size() && !steps.empty()) { return steps; }
+    // Of a body whose steps nothing tells, whatever is blended.
+    return steps.empty() && lively.size() > 1 ? lively : going;
+}
+
+std::vector<std::uint16_t> MotionCompiler::likened(const Building& building, const std::vector<std::size_t>& going) {
+    std::vector<std::uint16_t> warps(building.leaves.size(), no_index);
+    const auto clip_of = [&](std::size_t leaf) { return building.leaves[leaf].clip; };
+    const auto steps = std::find_if(going.begin(), going.end(),
+                                    [&](std::size_t leaf) { return context_.warp(clip_of(leaf)) != no_index; });
+    if (going.size() < 2) { return {}; }
+    if (steps == going.end() && timekeeper_ == no_index) { timekeeper_ = clip_of(going.front()); }
+    const std::uint16_t like = steps == going.end() ? timekeeper_ : clip_of(*steps);
+    const std::uint16_t lies = steps == going.end() ? context_.even_warp() : context_.warp(like);
+    for (const std::size_t leaf : going) {
+        warps[leaf] = clip_of(leaf) == like ? lies : context_.warp(clip_of(leaf));
+        if (warps[leaf] == no_index) { warps[leaf] = context_.warp_by_likeness(clip_of(leaf), like, lies); }
+        if (warps[leaf] == no_index) { return {}; }
+    }
+    for (const std::size_t leaf : going) {
+        const Text& name = building.plans[leaf].name;
+        if (clip_of(leaf) == like || context_.warp(clip_of(leaf)) != no_index) { continue; }
+        if (!likeness_said_.insert(name.value).second) { continue; }
+        context_.sink.add(
+            Severity::note, name.place, "kept-by-likeness",
+            fmt::format("the steps of '{}' are not told, left and right in turn; the likeness of its poses "
+                        "keeps it in time with '{}'; mark its steps with 'left_down' and 'right_down', or "
+                        "write 'sync: off'",
+                        name.value, context_.clip_definitions[like]->name.value));
+    }
+    return warps;
+}
+
+std::vector<std::uint16_t> MotionCompiler::kept_in_step(const Building& building) {
+    std::vector<std::size_t> goes = going(building);
+    const auto own_warp = [&](std::size_t leaf) { return context_.warp(building.leaves[leaf].clip); };
+    const auto all_alternate = [&] {
+        return std::all_of(goes.begin(), goes.end(), [&](std::size_t leaf) { return own_warp(leaf) != no_index; });
+    };
+    if (!all_alternate()) {
+        if (std::vector<std::uint16_t> warps = likened(building, goes); !warps.empty()) { return warps; }
+        // What glides or flies among what steps goes by itself.
+        const auto silent = std::remove_if(goes.begin(), goes.end(), [&](std::size_t leaf) {
+            return context_.footfalls(building.leaves[leaf].clip).empty();
+        });
+        goes.erase(silent, goes.end());
+    }
+    std::vector<std::uint16_t> warps(building.leaves.size(), no_index);
+    if (all_alternate()) {
+        for (const std::size_t leaf : goes) { warps[leaf] = own_warp(leaf); }
+    }
+    return warps;
+}
+
 void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
     if (context_.prepared.empty()) { return; }
-    // Which clips keep step by themselves: all that walk, or none.
-    const auto walks = [&](const Leaf& leaf) {
-        constexpr double least_speed = 0.2; // metres a second; slower is a shuffle on the spot
-        if (!leaf.loops || context_.footfalls(leaf.clip).empty()) { return false; }
-        const CompileContext::OwnMotion own = context_.own_motion(leaf.clip);
-        return std::hypot(own.right, own.ahead) > least_speed;
-    };
-    bool all_alternate = true;
-    for (std::size_t l = 0; l < building.leaves.size(); ++l) {
-        if (building.plans[l].sync != SyncMode::automatic || !walks(building.leaves[l])) { continue; }
-        all_alternate = all_alternate && context_.warp(building.leaves[l].clip) != no_index;
-    }
+    const std::vector<std::uint16_t> kept = kept_in_step(building);
     bool wanted = false, found = false;
     const Text* first = nullptr;
     for (std::size_t l = 0; l < building.leaves.size(); ++l) {
@@ -357,7 +415,7 @@ void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
         const bool asked = plan.sync == SyncMode::footfall;
         if (asked && first == nullptr) { first = &plan.name; }
         wanted = wanted || asked;
-        const std::uint16_t warp = context_.warp(leaf.clip);
+        const std::uint16_t warp = asked ? context_.warp(leaf.clip) : kept[l];
         if (asked && warp == no_index && !context_.footfalls(leaf.clip).empty()) {
             context_.error(plan.name.place, "wrong-sync",
                            fmt::format("in '{}' the feet come down {}, not left and right in turn; mark its steps with "
@@ -366,7 +424,7 @@ void MotionCompiler::keep_in_step(Building& building, const std::string& path) {
                            path);
             found = true;
         }
-        leaf.synced = warp != no_index && (asked || (all_alternate && walks(leaf)));
+        leaf.synced = warp != no_index;
         found = found || leaf.synced;
         if (!leaf.synced) { continue; }
         leaf.warp = warp;

@@ -4,6 +4,7 @@
 #include "compile/context.hpp"
 
 #include <optional>
+#include <set>
 
 namespace gait::detail {
 
@@ -42,6 +43,7 @@ private:
     struct LeafPlan {
         Text name;
         SyncMode sync = SyncMode::automatic;
+        bool blended = false; ///< at a point of a blend space, as a whole pose
     };
     struct Building {
         std::vector<Leaf> leaves;
@@ -56,6 +58,7 @@ private:
         bool mirror = false, reverse = false;
         bool leads = true;
         bool additive = false;
+        bool blended = false;
         std::uint16_t against = no_index; ///< the clip that additives are measured against; nothing: their own start
         std::uint16_t pace_group = 0;
         std::uint8_t channel = 0;
@@ -110,6 +113,12 @@ private:
                              const std::string& path);
     std::uint32_t add_part(const MotionPart& part);
     void keep_in_step(Building& building, const std::string& path);
+    /// How the clips that keep step by themselves lie on the phase, a leaf each: all that go somewhere, or none.
+    [[nodiscard]] std::vector<std::uint16_t> kept_in_step(const Building& building);
+    [[nodiscard]] std::vector<std::size_t> going(const Building& building) const;
+    /// The warps of `going` leaves, a leaf each, where some of them do not put left and right down in turn; nothing
+    /// when no like ones are found for all of them.
+    [[nodiscard]] std::vector<std::uint16_t> likened(const Building& building, const std::vector<std::size_t>& going);
 
     // Blend spaces: blends.cpp.
     std::uint32_t compile_blend(const ResolvedMotion& resolved, Building& building, Setting setting,
@@ -140,6 +149,9 @@ private:
     CharacterData& data_;
     Setting base_; ///< in which motions stand that stand in no other
     std::uint16_t nothing_ = no_index;
+    std::uint16_t timekeeper_ =
+        no_index; ///< the clip that others without steps are likened to, where none beside them steps
+    std::set<std::string> likeness_said_;
     std::map<std::string, std::uint16_t> clip_of_;
     std::map<std::string, const NamedMotion*> named_;
     std::map<std::string, std::uint16_t> compiled_; ///< motions by what they were made from

@@ -101,6 +101,35 @@ TEST_CASE("with a centimetre of noise on the joints there is still the right num
     }
 }
 
+TEST_CASE("feet that rock, sink or hover while they stand make their steps all the same") {
+    for (const lamplighter::Gait& gait : lamplighter::gaits) {
+        ClipSource drawn = demo_clip(gait.name);
+        // As of a paw drawn by hand: up and down by two centimetres three times a step; one of them deep in the ground.
+        for (const char* name : {"left_foot", "right_foot"}) {
+            const auto joint = std::size_t(*demo().rig.find(name));
+            const float sunk = name[0] == 'l' ? 0.05F : -0.01F;
+            Track<Vec3>& track = drawn.tracks[joint].translation;
+            track = {};
+            for (int k = 0; k <= 24; ++k) {
+                const double phase = k / 24.0;
+                track.times.push_back(phase * gait.seconds);
+                // Down the shin.
+                const Vec3 rest = demo().rig.joints[joint].rest.translation;
+                const float longer = sunk + 0.02F * float(std::sin(12 * pi * phase));
+                track.values.push_back(rest * (1 + longer / length(rest)));
+            }
+        }
+        const ClipMeasure m = measure_clip(drawn, demo().rig);
+        CAPTURE(gait.name, m.feet[0].contacts.size(), m.feet[1].contacts.size());
+        CHECK(m.feet[0].contacts.size() == 1);
+        CHECK(m.feet[1].contacts.size() == 1);
+        CHECK(m.steps_a_minute == Approx(120 / gait.seconds).epsilon(0.001));
+        CHECK(m.speed == Approx(gait.speed).epsilon(0.25));
+        const double half = m.feet[1].contacts[0].strike - m.feet[0].contacts[0].strike;
+        CHECK(apart(half, gait.seconds / 2, gait.seconds) < 0.12 * gait.seconds);
+    }
+}
+
 TEST_CASE("feet can be named") {
     const ClipMeasure m = measure_clip(demo_clip("stroll"), demo().rig, {"left_foot", "right_foot"});
     CHECK(m.feet[0].joint == "left_foot");

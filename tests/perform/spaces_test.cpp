@@ -483,6 +483,94 @@ TEST_CASE("clips that stand go by themselves, clips that do not walk are not mad
           std::string::npos);
 }
 
+namespace {
+
+/// A wave that runs along a chain of five once a round, begun `late` of a round later.
+ClipSource swimming(const std::string& name, double seconds, double late) {
+    return support::clip(name, 5, seconds, [late](int joint, double phase) {
+        return axis_angle({1, 0, 0}, 20 * std::sin(2 * pi * (phase - late - 0.12 * joint)));
+    });
+}
+
+/// The least that its last joint turns out either way in any second and a half of a minute, degrees.
+double least_sway(Performer& eel) {
+    double least = 1e9;
+    for (int part = 0; part < 40; ++part) {
+        double most = 0;
+        for (int frame = 0; frame < 90; ++frame) {
+            eel.advance(1.0 / 60);
+            most = std::max(most, degrees_between(support::pose_of(eel)[4].rotation, Quat{}));
+        }
+        least = std::min(least, most);
+    }
+    return least;
+}
+
+} // namespace
+
+TEST_CASE("bodies whose steps nothing tells are kept in time by the likeness of their poses, and that is said") {
+    const auto text = [](const std::string& sync) {
+        return "gait: 1\nrig: x.glb\nclips: {slow: {loop: yes}, quick: {loop: yes}, glide: {loop: yes}}\n"
+               "parameters: {speed: {kind: number, range: [0, 4], smooth: 0}}\n"
+               "layers: [{name: body, machine: {start: swim, states: {swim: {play: {blend: speed, " +
+               sync + "points: {1: slow, 2: quick}}}}}}]\n";
+    };
+    const auto eels = [&](const ClipSource& quick) {
+        return support::assets(5, {swimming("slow", 1, 0), quick, swimming("glide", 9, 0)});
+    };
+    const Assets like = eels(swimming("quick", 0.8, 0.4)), twice = eels(swimming("quick", 0.58, 0.4));
+    const auto sway = [&](const std::string& sync, const Assets& assets) {
+        Performer eel(support::character(text(sync), assets));
+        eel.set("speed", 1.5);
+        return least_sway(eel);
+    };
+    CHECK(sway("", like) > 19.5);
+    CHECK(sway("sync: off, ", like) < 15);
+    CHECK(support::diagnose(text(""), like).find("the likeness of its poses keeps it in time with 'slow'") !=
+          std::string::npos);
+    CHECK(support::diagnose(text("sync: off, "), like).find("likeness") == std::string::npos);
+    // Strides of which one is nearly twice as long are not the same thing.
+    CHECK(support::diagnose(text(""), twice).find("likeness") == std::string::npos);
+    // Two rounds in one clip are told as well.
+    const ClipSource rounds = support::clip("quick", 5, 1.8, [](int joint, double phase) {
+        return axis_angle({1, 0, 0}, 20 * std::sin(4 * pi * phase - 2 * pi * (0.7 + 0.12 * joint)));
+    });
+    CHECK(sway("", eels(rounds)) > 19.5);
+}
+
+TEST_CASE("a hop whose feet come down together keeps time with a walk, and neither turns jerky") {
+    const ImportResult file = import_gltf(support::project() / "demo/lamplighter.glb");
+    Assets assets;
+    assets.rig = file.file->rig;
+    for (const ClipSource& clip : file.file->clips) { assets.clips.emplace(clip.name, clip); }
+    // Her right leg does what her left one does, a moment later.
+    constexpr int later = 5; // keys
+    ClipSource hop = assets.clips.at("trot");
+    for (const char* part : {"upper_leg", "lower_leg", "foot", "toes"}) {
+        const auto left = std::size_t(*assets.rig->find(std::string("left_") + part));
+        const auto right = std::size_t(*assets.rig->find(std::string("right_") + part));
+        hop.tracks[right] = hop.tracks[left];
+        std::vector<Quat>& turns = hop.tracks[right].rotation.values;
+        std::rotate(turns.begin(), turns.end() - 1 - later, turns.end() - 1); // the last key is the first
+        turns.back() = turns.front();
+    }
+    assets.clips["trot"] = hop;
+    const std::string text = "gait: 1\nrig: x.glb\nclips: {stroll: {loop: yes}, trot: {loop: yes}}\n"
+                             "parameters: {speed: {kind: number, range: [0, 4], smooth: 0}}\n"
+                             "layers: [{name: body, machine: {start: go, states: {go: {play: {blend: speed, points: "
+                             "{1.4: stroll, 2.6: trot}}}}}}]\n";
+    CHECK(support::diagnose(text, assets).find("'trot' are not told, left and right in turn") != std::string::npos);
+    Performer her(support::character(text, assets));
+    her.set("speed", 2);
+    SmoothnessWatch watch(her);
+    for (int frame = 0; frame < 300; ++frame) {
+        const Performer before = her;
+        her.advance(1.0 / 60);
+        watch.step(before, 1.0 / 60, her);
+    }
+    CHECK(watch.pop().worst().ratio < 1.5);
+}
+
 // ---- pace ----
 
 namespace {
