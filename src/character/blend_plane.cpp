@@ -41,7 +41,46 @@ BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, P
         });
         for (std::size_t i = 0; i + 1 < order.size(); ++i) { rim_.push_back({order[i], order[i + 1]}); }
     }
+    find_flat_cells();
     index_cells();
+}
+
+std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std::size_t side, OnSide from,
+                                                          OnSide to) const {
+    constexpr double flat = 0.05;  // of the side's length: how near to it lies what all but lies on it
+    constexpr double apart = 0.02; // of its length, between two of them
+    const auto start = std::find(cell.begin(), cell.end(), from.site);
+    if (start == cell.end()) { return {}; }
+    const auto corner = [&](std::size_t c) { return cell[(std::size_t(start - cell.begin()) + c) % cell.size()]; };
+    if (corner(1) != to.site) { return {}; }
+    const PlanePoint origin = sites_[rim_[side][0]], way = sites_[rim_[side][1]] - origin;
+    std::vector<OnSide> between;
+    double last = from.along;
+    for (std::size_t c = cell.size() - 1; c > 1; --c) {
+        const PlanePoint off = sites_[corner(c)] - origin;
+        const double along = dot(off, way) / dot(way, way);
+        if (std::fabs(cross(way, off)) > flat * dot(way, way) || along < last + apart) { return {}; }
+        between.push_back({corner(c), along});
+        last = along;
+    }
+    return last < to.along - apart ? between : std::vector<OnSide>{};
+}
+
+void BlendPlane::find_flat_cells() {
+    flat_.assign(cells_.size(), -1);
+    for (std::size_t side = 0; side < rim_.size(); ++side) {
+        auto& chain = on_sides_.emplace_back(std::vector<OnSide>{{rim_[side][0], 0}, {rim_[side][1], 1}});
+        // What lies on the side may itself be the edge of a flat cell.
+        for (std::size_t i = 0; i + 1 < chain.size() && method_ == PlaneMethod::cells;) {
+            std::vector<OnSide> between;
+            for (std::size_t c = 0; c < cells_.size() && between.empty(); ++c) {
+                between = corners_along(cells_[c], side, chain[i], chain[i + 1]);
+                if (!between.empty()) { flat_[c] = int(side); }
+            }
+            chain.insert(chain.begin() + std::ptrdiff_t(i) + 1, between.begin(), between.end());
+            if (between.empty()) { ++i; }
+        }
+    }
 }
 
 namespace {
@@ -194,16 +233,30 @@ void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
     for (std::size_t i = 0; i < n; ++i) { shares.add(i, raw[i] / sum); }
 }
 
+void BlendPlane::weigh_rim(std::size_t side, double along, SiteShares& shares) const {
+    const std::vector<OnSide>& chain = on_sides_[side];
+    std::size_t next = 1;
+    while (next + 1 < chain.size() && along > chain[next].along) { ++next; }
+    const OnSide &from = chain[next - 1], &to = chain[next];
+    const double part = std::clamp((along - from.along) / (to.along - from.along), 0.0, 1.0);
+    shares.add(from.site, 1 - part);
+    shares.add(to.site, part);
+}
+
 void BlendPlane::weigh(PlanePoint at, SiteShares& shares) const {
     shares.count = 0;
     if (sites_.size() < 2) { return shares.add(0, 1); }
     SideAreas areas; // NOLINT: filled where there is a cell
     const int cell = cell_at(at, areas);
     if (method_ == PlaneMethod::bands) { return weigh_bands(cell >= 0 ? at : nearest_on_rim(at).place, shares); }
-    if (cell >= 0) { return weigh_cell(cells_[std::size_t(cell)], areas, shares); }
+    if (cell >= 0) {
+        const int side = flat_[std::size_t(cell)];
+        if (side < 0) { return weigh_cell(cells_[std::size_t(cell)], areas, shares); }
+        const auto& [from, to] = rim_[std::size_t(side)];
+        return weigh_rim(std::size_t(side), along_segment(sites_[from], sites_[to], at), shares);
+    }
     const OnRim on = nearest_on_rim(at);
-    shares.add(rim_[on.side][0], 1 - on.along);
-    shares.add(rim_[on.side][1], on.along);
+    weigh_rim(on.side, on.along, shares);
 }
 
 } // namespace gait::detail

@@ -60,7 +60,8 @@ public:
     BlendPlane() = default;
 
     /// The shares at a place: none negative, summing to 1, 1 at a site. Outside the sites' hull those of the nearest
-    /// place on it.
+    /// place on it. A site that all but lies on a side of the hull counts as if it lay there, so that what stands
+    /// between two others is not passed over by a hair.
     void weigh(PlanePoint at, SiteShares& shares) const;
 
     /// The nearest place on the hull; the place itself inside.
@@ -78,6 +79,11 @@ private:
         double along = 0; ///< 0 at its first corner, 1 at its second
         PlanePoint place;
     };
+    /// A site that all but lies on a side of the rim.
+    struct OnSide {
+        std::uint16_t site = 0;
+        double along = 0;
+    };
     /// Twice the area that a place makes with each side of a cell; only as many hold anything as it has sides.
     using SideAreas = std::array<double, most_sites>;
 
@@ -87,12 +93,20 @@ private:
     [[nodiscard]] OnRim nearest_on_rim(PlanePoint at) const;
     void weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const;
     void weigh_bands(PlanePoint at, SiteShares& shares) const;
+    /// What counts on a side of the rim, at a part of its way.
+    void weigh_rim(std::size_t side, double along, SiteShares& shares) const;
+    /// The other corners of a cell that has the side between `from` and `to`, if all of them all but lie on that side
+    /// of the rim.
+    [[nodiscard]] std::vector<OnSide> corners_along(const Cell& cell, std::size_t side, OnSide from, OnSide to) const;
+    void find_flat_cells();
     void index_cells();
 
     static constexpr int grid = 16; ///< squares a side of the table that says which cells to look at
     std::vector<PlanePoint> sites_;
     std::vector<Cell> cells_;
     std::vector<std::array<std::uint16_t, 2>> rim_;
+    std::vector<std::vector<OnSide>> on_sides_; ///< a side of the rim each, in order, its ends included
+    std::vector<int> flat_; ///< a cell each: the side of the rim that it lies along; -1: it is not flat
     std::vector<Stretch> stretches_;
     std::vector<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
     std::vector<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first

@@ -284,20 +284,6 @@ std::uint32_t MotionCompiler::finish_line(const Axes& axes, const std::vector<Si
     return add_part(part);
 }
 
-namespace {
-
-bool are_neighbours(const std::vector<Cell>& cells, std::uint16_t a, std::uint16_t b) {
-    return std::any_of(cells.begin(), cells.end(), [&](const Cell& cell) {
-        for (std::size_t i = 0; i < cell.size(); ++i) {
-            const std::uint16_t from = cell[i], to = cell[(i + 1) % cell.size()];
-            if ((from == a && to == b) || (from == b && to == a)) { return true; }
-        }
-        return false;
-    });
-}
-
-} // namespace
-
 std::uint16_t MotionCompiler::PlaneSites::add(PlanePoint place, PlanePoint to, std::uint32_t part) {
     for (std::size_t p = 0; p < places.size(); ++p) {
         if (distance(places[p], place) <= same_site) {
@@ -369,6 +355,40 @@ std::optional<std::vector<Cell>> MotionCompiler::cells_by_hand(const BlendDefini
     return cells;
 }
 
+namespace {
+
+/// Clips that go the same way, one faster than the other, are neighbours: between them nothing from aside plays.
+void join_headings(const std::vector<PlanePoint>& places, std::vector<Cell>& cells) {
+    constexpr double same_way = 12 / degrees_per_radian, slow = 1e-3; // radians, and of the fastest
+    double fastest = 0;
+    for (const PlanePoint& place : places) { fastest = std::max(fastest, std::hypot(place.x, place.y)); }
+    const auto stands = [&](const PlanePoint& place) { return std::hypot(place.x, place.y) <= slow * fastest; };
+    const auto go_alike = [](const PlanePoint& a, const PlanePoint& b) {
+        return std::fabs(std::atan2(cross(a, b), dot(a, b))) <= same_way;
+    };
+    std::vector<std::pair<double, std::array<std::uint16_t, 2>>> wanted; // by their difference in speed
+    for (std::size_t a = 0; a < places.size(); ++a) {
+        // The next faster one of those that go where it goes.
+        std::optional<std::size_t> next;
+        const double own = std::hypot(places[a].x, places[a].y);
+        const auto speed = [&](std::size_t b) { return std::hypot(places[b].x, places[b].y); };
+        for (std::size_t b = 0; b < places.size(); ++b) {
+            if (stands(places[a]) || speed(b) <= own * (1 + same_way) || !go_alike(places[a], places[b])) { continue; }
+            if (!next || speed(b) < speed(*next)) { next = b; }
+        }
+        if (next) { wanted.push_back({speed(*next) - own, {std::uint16_t(a), std::uint16_t(*next)}}); }
+    }
+    std::sort(wanted.begin(), wanted.end());
+    std::vector<std::array<std::uint16_t, 2>> kept;
+    for (const auto& [apart, pair] : wanted) {
+        if (are_neighbours(cells, pair[0], pair[1]) || join_sites(places, cells, pair[0], pair[1], kept)) {
+            kept.push_back(pair);
+        }
+    }
+}
+
+} // namespace
+
 std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const Axes& axes,
                                            const std::vector<Site>& sites, const std::string& path) {
     const bool bands = blend.weigh == BlendWeighing::bands;
@@ -391,6 +411,7 @@ std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const A
             break;
         }
     }
+    if (axes.velocities && !bands) { join_headings(laid.places, cells); }
     if (!blend.cells.empty()) {
         auto written = cells_by_hand(blend, sites.size(), laid.places, path);
         if (!written) { return add_part({}); }

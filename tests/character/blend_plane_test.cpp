@@ -180,3 +180,54 @@ TEST_CASE("cells by hand are looked at: each side once, all of the hull, every p
     std::vector<Cell> flat{{0, 1, 1}};
     CHECK(faults_of_cells(square, flat));
 }
+
+TEST_CASE("what stands a hair inside the hull is not passed over, and nothing jumps there") {
+    // Strides to both sides lean back a little, and nothing goes back.
+    const BlendPlane plane =
+        plane_of({{-1.2, -0.03}, {0, 0}, {1.2, -0.02}, {0, 1.4}, {-0.6, -0.012}}, PlaneMethod::cells);
+    CHECK(shares(plane, {0, -1})[1] > 0.95);
+    CHECK(shares(plane, {0, -0.01})[1] > 0.95);
+    CHECK(shares(plane, {-0.6, -0.5})[4] > 0.95);
+    CHECK(shares(plane, {-0.9, -0.5})[0] == Approx(0.5).margin(0.05));
+    check_everywhere(plane, 2);
+}
+
+TEST_CASE("what is symmetric but for a hair is cut as if it were, along either axis and mirrored") {
+    const std::vector<PlanePoint> sites{{1, 1.004}, {-1, 1}, {-1, -1}, {1.003, -1}};
+    for (const double way : {1.0, -1.0}) {
+        std::vector<PlanePoint> mirrored, swapped;
+        for (const PlanePoint& site : sites) {
+            mirrored.push_back({way * site.x, site.y});
+            swapped.push_back({site.y, way * site.x});
+        }
+        for (const auto& turned : {mirrored, swapped}) {
+            for (const double share : shares(plane_of(turned, PlaneMethod::cells), {0, 0})) {
+                CHECK(share == Approx(0.25).margin(0.01));
+            }
+        }
+    }
+}
+
+TEST_CASE("two sites are joined across what lies between them, unless that is to stay") {
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> unit(-1, 1);
+    int joined = 0;
+    for (int round = 0; round < 200; ++round) {
+        std::vector<PlanePoint> sites;
+        for (int i = 0; i < 12; ++i) { sites.push_back({unit(random), unit(random)}); }
+        std::vector<Cell> cells = tessellate(sites);
+        if (!join_sites(sites, cells, 0, 1, {})) { continue; } // they are neighbours, or a site lies between
+        ++joined;
+        CHECK(are_neighbours(cells, 0, 1));
+        CHECK(faults_of_cells(sites, cells).value_or("none") == "none");
+        // What was joined first stays.
+        for (std::uint16_t other = 2; other < 12; ++other) {
+            for (std::uint16_t third = 2; third < other; ++third) {
+                std::vector<Cell> again = cells;
+                join_sites(sites, again, other, third, {{0, 1}});
+                CHECK(are_neighbours(again, 0, 1));
+            }
+        }
+    }
+    CHECK(joined > 50);
+}
