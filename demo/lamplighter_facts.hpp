@@ -65,6 +65,10 @@ inline constexpr std::array<Direction, 8> directions{{{0, ""},
                                                       {-90, "_left"},
                                                       {-45, "_ahead_left"}}};
 
+/// Seconds of a leap: from the foot's coming down to its leaving the ground, and from there to hanging in the air.
+[[nodiscard]] constexpr double leap_off(const Gait& gait) { return 0.75 * gait.duty * gait.seconds; }
+inline constexpr double leap_rises = 0.25;
+
 /// Seconds of the clip in which she stands.
 inline constexpr double stand_seconds = 6;
 

@@ -23,8 +23,8 @@ constexpr double turn_at_parameter = 90; // degrees a second where the document'
 
 // ---- the quay: flat stone with two mooring gaps across the way, and a lower landing beyond ----
 
-constexpr std::array<std::pair<double, double>, 2> gaps{{{9.0, 9.5}, {24.0, 24.5}}}; // metres along the quay
-constexpr double ledge = 30, drop = 1.6;                                             // metres
+constexpr std::array<std::pair<double, double>, 2> gaps{{{9.0, 9.5}, {27.5, 28.0}}}; // metres along the quay
+constexpr double ledge = 34, drop = 1.6;                                             // metres
 
 double ground_at(gait::Vec3 place) { return double(place.z) > ledge ? -drop : 0; }
 
@@ -49,12 +49,14 @@ struct Held {
     bool watches_boat; // she keeps facing a boat and steps sideways
 };
 
-constexpr gait::Vec3 boat{-8, 0, 14}; // out on the water, to her right
+constexpr gait::Vec3 boat{-8, 0, 17.5}; // out on the water, to her right
 
 /// The player's hands: the stick and how hard she is driven.
 Held held_at(double time) {
-    static const std::array<Held, 12> script{{{1.0, {0, 0}, stroll_speed, false},
-                                              {8.0, {0, 1}, stroll_speed, false}, // along the quay, over the first gap
+    static const std::array<Held, 14> script{{{1.0, {0, 0}, stroll_speed, false},
+                                              {5.5, {0, 1}, stroll_speed, false}, // along the quay
+                                              {7.8, {0, 1}, 2.6F, false}, // and with a run-up over the first gap
+                                              {9.0, {0, 1}, stroll_speed, false},
                                               {12.0, {0.7F, 0.7F}, stroll_speed, false}, // aslant toward the water
                                               {14.0, {0, 0}, stroll_speed, false},       // she stops on the right foot
                                               {18.0, {0, 1}, 0.7F, true},                // sidesteps, facing a boat
@@ -148,7 +150,8 @@ private:
         const gait::BodyMotion body = gait::motion_of(walker_.velocity, walker_.facing.heading());
         her_.set("airborne", walker_.in_air);
         her_.set("fall_speed", body.fall_speed);
-        if (!walker_.in_air && !walker_.jumps && gap_ahead(walker_.place, walker_.velocity, 0.25 + 0.3 * body.speed)) {
+        // She leaps off the next foot that comes down.
+        if (!walker_.in_air && !walker_.jumps && gap_ahead(walker_.place, walker_.velocity, 0.63 * body.speed)) {
             her_.send("hop");
             walker_.jumps = true;
         }

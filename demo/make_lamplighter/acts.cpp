@@ -694,4 +694,6 @@ std::vector<Act> acts(const Skeleton& skeleton) {
     return all;
 }
 
+SkeletonPose airborne(const Skeleton& skeleton) { return pose_of(skeleton, airborne()); }
+
 } // namespace lamplighter

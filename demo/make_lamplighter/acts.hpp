@@ -23,4 +23,10 @@ struct Act {
 /// Setting off and coming to a stand, from each foot, at a stroll and at a run.
 [[nodiscard]] std::vector<Act> starts_and_stops(const Skeleton& skeleton);
 
+/// In the air: arms out, legs hanging.
+[[nodiscard]] SkeletonPose airborne(const Skeleton& skeleton);
+
+/// Taking off from each foot, at a trot and at a run, into the air.
+[[nodiscard]] std::vector<Act> leaps(const Skeleton& skeleton);
+
 } // namespace lamplighter

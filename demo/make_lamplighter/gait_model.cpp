@@ -111,6 +111,11 @@ void solve_leg(const Vector3d& hip, const Vector3d& ankle, const Vector3d& ahead
 
 } // namespace
 
+double smooth(double u) {
+    u = std::clamp(u, 0.0, 1.0);
+    return u * u * u * (u * (6 * u - 15) + 10);
+}
+
 double hermite(double u, double p0, double v0, double p1, double v1, double span) {
     const double u2 = u * u, u3 = u2 * u;
     return (2 * u3 - 3 * u2 + 1) * p0 + (u3 - 2 * u2 + u) * span * v0 + (-2 * u3 + 3 * u2) * p1 + (u3 - u2) * span * v1;

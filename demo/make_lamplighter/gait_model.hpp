@@ -31,6 +31,9 @@ struct ArmPlace {
 /// Where her feet stand: forward of the hips, apart, and toes out.
 inline constexpr double stand_left = -0.015, stand_right = 0.035, stand_width = 0.19, stand_toe_out = 9;
 
+/// From 0 to 1 as `u` does, at rest at both ends.
+[[nodiscard]] double smooth(double u);
+
 /// The cubic from (p0, v0) to (p1, v1) over `span` seconds, at the fraction `u` of it.
 [[nodiscard]] double hermite(double u, double p0, double v0, double p1, double v1, double span);
 

@@ -200,6 +200,7 @@ int main(int argument_count, char** arguments) {
     for (const Act& act : starts_and_stops(skeleton)) {
         add_clip(skeleton, model, buffer, act, keys_at(act.seconds, 60));
     }
+    for (const Act& act : leaps(skeleton)) { add_clip(skeleton, model, buffer, act, keys_at(act.seconds, 60)); }
     tinygltf::Model master = make_harbour_master(skeleton);
     for (const auto& [path, made] : {std::pair(arguments[1], &model), std::pair(arguments[2], &master)}) {
         const std::string bytes = gait::detail::to_glb(*made);

@@ -9,11 +9,6 @@ namespace {
 
 using Eigen::Quaterniond;
 
-double smooth(double u) {
-    u = std::clamp(u, 0.0, 1.0);
-    return u * u * u * (u * (6 * u - 15) + 10);
-}
-
 /// A foot on the ground of the quay: where its ankle is, ahead of where the clip began.
 using Foot = FootPlace;
 

@@ -19,7 +19,18 @@ const ClipMeasure& CompileContext::measure(std::uint16_t clip) {
     if (known != measures_.end()) { return known->second; }
     std::vector<std::string> ankles;
     for (const Text& ankle : document.feet.ankles) { ankles.push_back(ankle.value); }
-    return measures_[clip] = measure_poses(prepared[clip].poses.poses(), *assets.rig, ankles);
+    const PreparedClip& own = prepared[clip];
+    PoseTrack track = own.poses.poses();
+    // Feet stand on the ground over which the body goes, not on one that goes along: where a clip's pace changes the
+    // two differ.
+    for (std::size_t i = 0; i < track.poses.size() && !own.travel.path.empty(); ++i) {
+        const Transform body = transform_of(place_at(own.travel.path, track.times[i] / own.poses.seconds()));
+        for (std::size_t j = 0; j < assets.rig->joints.size(); ++j) {
+            Transform& joint = track.poses[i][j];
+            if (assets.rig->joints[j].parent < 0) { joint = body * joint; }
+        }
+    }
+    return measures_[clip] = measure_poses(track, *assets.rig, ankles);
 }
 
 CompileContext::OwnMotion CompileContext::own_motion(std::uint16_t clip) {

@@ -100,14 +100,16 @@ void Footprints::add(double time, std::span<const Transform> model_pose, const G
         now.points = watched_->points.at(f, model);
         now.point = now.points[0].y <= now.points[1].y ? 0 : 1;
         const float height = now.points[now.point].y;
+        for (Vec3& point : now.points) { point = body.translation + rotate(body.rotation, point); }
+        // In the world: a body that leaves the ground takes along what its clip still has standing.
         const auto& before = watched_->before[f];
         const double rising =
-            before && time > before->time ? double(height - before->points[now.point].y) / (time - before->time) : 0;
-        Watched::Down placed = now;
-        for (Vec3& point : placed.points) { point = body.translation + rotate(body.rotation, point); }
+            before && time > before->time
+                ? double(now.points[now.point].y - before->points[now.point].y) / (time - before->time)
+                : 0;
         Watched::Stretch& stretch = watched_->stretches[f];
         if (height < near_ground && std::fabs(rising) < slow) {
-            stretch.add(placed);
+            stretch.add(now);
         } else {
             if (const auto print = stretch.print_of(f)) { watched_->over.push_back(*print); }
             stretch = {};

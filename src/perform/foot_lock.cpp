@@ -14,7 +14,8 @@ namespace {
 
 constexpr double takes = 0.08;      ///< seconds over which the ground takes hold of a foot
 constexpr double early = 0.06;      ///< of them, before the foot is down
-constexpr double lets_go = 0.08;    ///< seconds before a foot lifts off over which it lets go
+constexpr double lets_go = 0.08;    ///< seconds over which it lets go of a foot that lifts off
+constexpr double late = 0.05;       ///< of them, after the foot has lifted off: what is still low is held
 constexpr float held_below = 0.02F; ///< metres: lower than this a foot that is down is held in full
 constexpr float free_above = 0.08F; ///< and higher not at all
 constexpr float sinks = 0.004F;     ///< metres within which a foot meets the ground softly
@@ -118,7 +119,8 @@ float down_part(const CharacterData& data, const PerformerBlock& block, std::siz
             if (!(weight > 0) || !leaf.leads) { continue; }
             all += weight;
             const double position = place_of(data, layer, instance, leaf, playhead).position;
-            const double before = early * leaf.rate, in = takes * leaf.rate, out = lets_go * leaf.rate;
+            const double before = early * leaf.rate, in = takes * leaf.rate;
+            const double after = late * leaf.rate, out = lets_go * leaf.rate;
             double own = 0;
             for (const FootDown& stretch : data.clip_events[leaf.clip].downs) {
                 if (stretch.leg != leg) { continue; }
@@ -127,7 +129,7 @@ float down_part(const CharacterData& data, const PerformerBlock& block, std::siz
                     if (round != 0 && !leaf.loops) { continue; }
                     const double at = position + round;
                     const double come = in > 0 ? (at - stretch.from + before) / in : at >= stretch.from ? 1 : 0;
-                    const double left = out > 0 ? (stretch.to - at) / out : at <= stretch.to ? 1 : 0;
+                    const double left = out > 0 ? (stretch.to - at + after) / out : at <= stretch.to ? 1 : 0;
                     // A foot that is down all along is never taken nor let go.
                     const bool for_ever = leaf.loops && stretch.to - stretch.from >= 1;
                     own = std::max(own, for_ever ? 1.0 : double(smooth_step(0, 1, float(std::min(come, left)))));

@@ -307,9 +307,13 @@ TEST_CASE("the lamplighter walks the quay by a stick: she starts, hops, sidestep
         CAPTURE(walked.out, walked.err);
         REQUIRE(walked.code == 0);
         for (const char* state :
-             {"setting_off", "moving", "air.take_off", "air.falling", "landing", "stopping_", "turning_left"}) {
+             {"setting_off", "moving", "air.leap_", "air.falling", "landing", "stopping_", "turning_left"}) {
             CHECK_THAT(walked.out, Catch::Contains(state));
         }
+        // Whoever runs it reads how well her feet hold.
+        const std::size_t slides = walked.out.find("the worst slides by ");
+        REQUIRE(slides != std::string::npos);
+        CHECK(std::stod(walked.out.substr(slides + 20)) <= (game_driven ? 25 : 20));
         std::istringstream path(support::read(out + ".csv"));
         std::string line;
         std::getline(path, line);
@@ -336,6 +340,58 @@ TEST_CASE("the lamplighter walks the quay by a stick: she starts, hops, sidestep
         REQUIRE(baked.file);
         CHECK(baked.file->clips.at(0).seconds == Approx(37).margin(0.1));
         CHECK_THAT(support::read(out + ".svg"), Catch::Contains("from above"));
+    }
+}
+
+TEST_CASE("from a trot and from a run she leaps off the foot that comes down, which holds, and nothing pops") {
+    for (const float pace : {2.6F, 4.2F}) {
+        for (const char* foot : {"left", "right"}) {
+            CAPTURE(pace, foot);
+            Performer her(support::lamplighter().character);
+            const Character& character = her.character();
+            her.set("speed", pace);
+            const BodyMover body = [&](const Performer& moved, double dt) {
+                const double pace_now = moved.smoothed(character.number("speed"));
+                return Travel{{0, 0, float(pace_now * dt)}, 0, 1}; // the game's: no clip here carries her
+            };
+            her.plant_feet({});
+            SmoothnessWatch watch(her);
+            Footprints prints(character.rig());
+            GroundPlace place;
+            EventList events;
+            std::vector<Transform> pose(character.joint_count());
+            const std::string leap = std::string("air.leap_") + foot;
+            bool sent = false, off = false;
+            for (int frame = 0; frame < 260; ++frame) {
+                // Pressed just after the other foot came down.
+                for (const Event& event : events.events()) {
+                    const bool mark = event.kind == EventKind::mark;
+                    const std::string name = mark ? character.marks()[event.what] : "";
+                    if (frame > 150 && !sent && name == (foot[0] == 'l' ? "right_down" : "left_down")) {
+                        her.send("hop");
+                        sent = true;
+                    }
+                    if (name == "feet_off") {
+                        off = true;
+                        her.set("airborne", true);
+                        CHECK(her.state_name() == leap);
+                    }
+                }
+                const Performer before = her;
+                her.advance(1.0 / 60, events);
+                const Travel moved = body(her, 1.0 / 60);
+                her.plant_feet(moved);
+                watch.step(before, 1.0 / 60, her, body);
+                place.add(moved);
+                her.model_pose(pose);
+                if (!off) { prints.add(frame / 60.0, pose, place); }
+            }
+            CHECK(off);
+            CHECK(her.state_name() == "air.falling");
+            CHECK(watch.worst_seam().degrees <= seam_bound);
+            CHECK(watch.pop().worst().ratio <= 2);
+            CHECK(prints.worst_slide() < 0.02);
+        }
     }
 }
 

@@ -275,7 +275,7 @@ TEST_CASE("files a document names are found beside it, and what is missing is sa
                                "stroll'? [missing-animation]"));
     CHECK_THAT(check("{a: }"),
                Catch::Contains("'lamplighter.glb' holds no animation 'a'; it holds stand, stroll, trot, run, "
-                               "stroll_going, stroll_ahead_right and 79 more; write 'animation: NAME'"));
+                               "stroll_going, stroll_ahead_right and 83 more; write 'animation: NAME'"));
     CHECK_THAT(check("{a: {file: gone.glb}}"),
                Catch::Contains("3:19: error: 'gone.glb': cannot be read: no such file or directory [unreadable-file]"));
     folder.write("broken.glb", "glTF");

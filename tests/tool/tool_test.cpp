@@ -94,7 +94,7 @@ TEST_CASE("check passes the demo and fails a document with mistakes") {
     CHECK(good.code == 0);
     CHECK(good.err.empty());
     CHECK_THAT(good.out, Catch::StartsWith(
-                             document + ": no errors; 25 states, 58 transitions, 28 parameters, 56 clips, 45 joints"));
+                             document + ": no errors; 27 states, 62 transitions, 28 parameters, 60 clips, 45 joints"));
 
     const support::TemporaryFolder folder;
     std::string text = support::read(support::project() / document);
@@ -103,10 +103,10 @@ TEST_CASE("check passes the demo and fails a document with mistakes") {
     const std::string wrong = folder.write("wrong.gait.yaml", text);
     const Finished bad = gait_tool({"check", wrong});
     CHECK(bad.code == 1);
-    CHECK_THAT(bad.err, Catch::Contains(":112:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
-                                        "line 142) [unknown-clip]\n          between: stnad\n                   ^\n"));
+    CHECK_THAT(bad.err, Catch::Contains(":116:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
+                                        "line 146) [unknown-clip]\n          between: stnad\n                   ^\n"));
     CHECK_THAT(bad.out, Catch::EndsWith("1 error, 0 warnings\n"));
-    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 112);
+    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 116);
     CHECK(gait_tool({"perform", wrong}).code == 1);
     CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).code == 2);
 }
@@ -260,7 +260,7 @@ TEST_CASE("machines inside states are sketched as boxes, junctions as diamonds, 
     for (const char* expected :
          {"subgraph \"cluster_0/air\"", "label=\"lighting\"", "arms on trunk", "\"0/onward\" [shape=diamond",
           "\"0/onward\" -> \"0/still\" [label=\"else\"]",
-          "\"0/moving\" -> \"0/air/take_off\" [label=\"signal hop\\n0.18 s inertial\"]",
+          "\"0/moving\" -> \"0/air/take_off\" [label=\"speed <= 1.8\\nsignal hop\\n0.18 s inertial\"]",
           "[label=\"airborne\\n0.25 s inertial\", lhead=\"cluster_0/air\", style=dashed]",
           "\"0/air/falling\" -> \"0/landing\" [label=\"not airborne\\nafter 0.25 s\\n0.12 s inertial\", ltail=",
           "after 3 to 7 s", "inside may_turn", "signal light", "leads\\naside < 0", "not while", "once/greet",
@@ -655,7 +655,7 @@ TEST_CASE("begin tells as JSON what it made of each clip") {
     REQUIRE(begun.code == 0);
     const json told = json::parse(begun.out);
     CHECK(told["document"] == first);
-    REQUIRE(told["clips"].size() == 85);
+    REQUIRE(told["clips"].size() == 89);
     CHECK(told["clips"][0]["clip"] == "stand");
     CHECK(told["clips"][0]["role"] == "stands");
 }
