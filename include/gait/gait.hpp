@@ -11,6 +11,7 @@
 #include "gait/crowd.hpp"
 #include "gait/cue_player.hpp"
 #include "gait/cue_sheet.hpp"
+#include "gait/cut.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"
 #include "gait/ease.hpp"

@@ -60,6 +60,40 @@ TEST_CASE("bad usage is one line and exit code 2") {
     }
 }
 
+TEST_CASE("clips finds what loops, ready to paste, and measures and films a cut") {
+    const support::TemporaryFolder folder;
+    // Five seconds in which she sets off and walks on.
+    const std::string walk = (folder / "walk.glb").string();
+    REQUIRE(gait_tool({"perform", "demo/lamplighter.gait.yaml", "--set", "speed=1.4", "--seconds", "5", "--bake", walk})
+                .code == 0);
+    const Finished found = gait_tool({"clips", walk, "--cuts"});
+    CAPTURE(found.out, found.err);
+    CHECK(found.code == 0);
+    CHECK_THAT(found.out, Catch::StartsWith("clips:\n  walk: {file: walk.glb, cut: ["));
+    CHECK_THAT(found.out, Catch::Contains("], loop: yes}   # ") && Catch::Contains("# 1 stride, 1.40 m/s, leaves "));
+    // Pasted it stands in a document.
+    const std::string pasted = folder.write(
+        "a.gait.yaml", "gait: 1\nrig: walk.glb\n" + found.out +
+                           "layers: [{name: body, machine: {start: go, states: {go: {play: walk}}}}]\n");
+    const Finished checked = gait_tool({"check", pasted});
+    CAPTURE(checked.out, checked.err);
+    CHECK(checked.code == 0);
+    CHECK(checked.err.find("warning") == std::string::npos);
+
+    const std::string picture = (folder / "cut.png").string();
+    const Finished cut = gait_tool(
+        {"clips", "demo/lamplighter.glb", "--clip", "stroll", "--from", "0.25", "--to", "0.75", "--film", picture});
+    CHECK(cut.code == 0);
+    CHECK_THAT(cut.out, Catch::Contains("1 clip\n") && Catch::Contains("  stroll  0.500 s"));
+    CHECK(std::filesystem::file_size(picture) > 10'000);
+    const Finished alone = gait_tool({"clips", "demo/lamplighter.glb", "--from", "0.2"});
+    CHECK(alone.code == 2);
+    CHECK(alone.err == "gait: --from and --to cut one clip; name it with --clip\n");
+    const Finished late = gait_tool({"clips", "demo/lamplighter.glb", "--clip", "stroll", "--from", "3"});
+    CHECK(late.code == 2);
+    CHECK_THAT(late.err, Catch::Contains("'stroll' lasts 1.000 s; a cut runs from one instant of it to a later one"));
+}
+
 TEST_CASE("clips tells the rig and each clip") {
     const Finished result = gait_tool({"clips", "demo/lamplighter.glb"});
     CHECK(result.code == 0);

@@ -6,11 +6,13 @@
 #include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
+#include "quoting.hpp"
 
 #include "rig/body_parts.hpp"
 
 #include "gait/bvh.hpp"
 #include "gait/compile.hpp"
+#include "gait/cut.hpp"
 #include "gait/fit.hpp"
 #include "gait/load.hpp"
 #include "gait/measure.hpp"
@@ -40,6 +42,8 @@ struct ClipsOptions {
     bool tree = false;
     bool mirror = false;
     bool marks = false;
+    bool cuts = false;
+    std::optional<double> from, to; ///< seconds of the clip
     bool json = false;
 };
 
@@ -179,7 +183,41 @@ std::string marks_of(const ImportedFile& file, const ClipsOptions& options) {
         for (const auto& [at, name] : marks) {
             list += fmt::format("{}{}: {:.3f}", list.empty() ? "" : ", ", name, at);
         }
-        text += fmt::format("  {}: {{{}marks: {{{}}}}}\n", clip.name, m.loops ? "loop: yes, " : "", list);
+        text +=
+            fmt::format("  {}: {{{}marks: {{{}}}}}\n", document_text(clip.name), m.loops ? "loop: yes, " : "", list);
+    }
+    return text;
+}
+
+/// Stretches that loop, as a document has them, ready to paste.
+std::string cuts_of(const std::string& path, const ImportedFile& file, const ClipsOptions& options) {
+    std::string text = "clips:\n";
+    const std::string from_file = "file: " + document_text(std::filesystem::path(path).filename().string());
+    const int hips = detail::body_parts(file.rig).hips;
+    const std::string hips_name = hips < 0 ? "hips" : document_text(file.rig.joints[std::size_t(hips)].name);
+    for (const ClipSource& clip : file.clips) {
+        const ClipMeasure whole = measure_clip(clip, file.rig, options.feet);
+        if (whole.loops) {
+            text +=
+                fmt::format("  {}: {{{}, loop: yes}}   # comes round as it is\n", document_text(clip.name), from_file);
+            continue;
+        }
+        const std::vector<ClipCut> cuts = find_cuts(clip, file.rig, options.feet);
+        if (cuts.empty()) { text += fmt::format("  # {}: nothing of it comes round\n", printable(clip.name)); }
+        for (const ClipCut& cut : cuts) {
+            const ClipMeasure& m = cut.measure;
+            const LoopGap& gap = m.gap;
+            std::string strides;
+            if (cut.strides > 0) { strides = fmt::format("{} stride{}, ", cut.strides, cut.strides == 1 ? "" : "s"); }
+            const std::string speed = m.speed > 0 ? fmt::format("{:.2f} m/s, ", m.speed) : "";
+            const std::string open = gap.meets()
+                                         ? "closes"
+                                         : fmt::format("leaves {:.1f} deg open at {} and {:.0f} mm at {}", gap.degrees,
+                                                       gap.turned_joint, gap.millimetres, gap.moved_joint);
+            text += fmt::format("  {}{}: {{{}, cut: [{:.3f}, {:.3f}], loop: yes{}}}   # {}{}{}\n",
+                                &cut == &cuts.front() ? "" : "# or ", document_text(clip.name), from_file, cut.from,
+                                cut.to, m.travels ? ", travel: " + hips_name : "", strides, speed, printable(open));
+        }
     }
     return text;
 }
@@ -248,6 +286,26 @@ const ClipSource* chosen_clip(const ClipsOptions& options, const std::string& pa
                  ? fmt::format("{} holds no clip '{}'; it holds {}", path, options.clip, fmt::join(names, ", "))
                  : fmt::format("{} holds no clip '{}'; did you mean '{}'?", path, options.clip, near));
     return nullptr;
+}
+
+/// Leaves of a file's clips the one that was asked for, cut as asked; false, and said, where that cannot be.
+bool narrow(const ClipsOptions& options, const std::string& path, ImportedFile& file) {
+    if (options.clip.empty()) { return true; }
+    const ClipSource* chosen = chosen_clip(options, path, file);
+    if (chosen == nullptr) { return false; }
+    ClipSource clip = *chosen;
+    if (options.from || options.to) {
+        const double from = options.from.value_or(0), to = options.to.value_or(clip.seconds);
+        if (!(from < to) || to > clip.seconds + 1e-3) {
+            complain(fmt::format("'{}' lasts {:.3f} s; a cut runs from one instant of it to a later one, found {:g} to "
+                                 "{:g}",
+                                 clip.name, clip.seconds, from, to));
+            return false;
+        }
+        clip = cut_clip(clip, file.rig, from, to);
+    }
+    file.clips = {std::move(clip)};
+    return true;
 }
 
 /// The heights and speeds of the feet over one clip, with the contacts that were found.
@@ -354,7 +412,7 @@ int run_clips(const ClipsOptions& options) {
     const bool draws = !options.film.empty() || !options.chart.empty();
     const bool mask_at_rest =
         !options.film.empty() && options.chart.empty() && !options.mask.empty() && options.clip.empty();
-    if ((draws == options.clip.empty() && !mask_at_rest) || (draws && options.files.size() != 1)) {
+    if ((draws && options.clip.empty() && !mask_at_rest) || (draws && options.files.size() != 1)) {
         complain(
             "a film or a chart is made of one clip of one file; write 'gait clips FILE --clip NAME --film OUT.png', or "
             "'gait clips FILE --mask DOCUMENT:NAME --film OUT.png' for a mask at rest");
@@ -364,6 +422,10 @@ int run_clips(const ClipsOptions& options) {
         complain("a mask at rest is shown from four sides; leave --view out, or name a clip with --clip");
         return bad_input;
     }
+    if ((options.from || options.to) && options.clip.empty()) {
+        complain("--from and --to cut one clip; name it with --clip");
+        return bad_input;
+    }
     BodyReading reading;
     if (options.scale > 0) { reading.scale = options.scale; }
     reading.up = options.up;
@@ -371,7 +433,7 @@ int run_clips(const ClipsOptions& options) {
     nlohmann::json all = nlohmann::json::array();
     std::string text;
     for (const std::string& path : options.files) {
-        const ImportResult result = import_file(path, options.skin, reading);
+        ImportResult result = import_file(path, options.skin, reading);
         report(result.diagnostics);
         code = std::max(code, exit_code(result.diagnostics));
         if (!result.file) { continue; }
@@ -385,6 +447,7 @@ int run_clips(const ClipsOptions& options) {
             if (!mask) { return bad_input; }
             for (const float weight : *mask) { tint.push_back(mask_tint(double(weight))); }
         }
+        if (!narrow(options, path, *result.file)) { return bad_input; }
         if (!options.film.empty()) {
             code = std::max(code, mask_at_rest ? film_mask(options, path, result.file->rig, tint)
                                                : film_clip(options, path, *result.file, tint));
@@ -394,6 +457,8 @@ int run_clips(const ClipsOptions& options) {
             print(tree_text(result.file->rig, *mask));
         } else if (options.json) {
             all.push_back(json_of(path, *result.file, options));
+        } else if (options.cuts) {
+            print(cuts_of(path, *result.file, options));
         } else if (options.marks) {
             print(marks_of(*result.file, options));
         } else {
@@ -417,7 +482,12 @@ void add_clips(CLI::App& app, Run& run) {
         "Tells what animation files hold: the rig, and of each clip its speed, its steps and whether it loops");
     command->add_option("FILE", options->files, "glTF or BVH files (.glb, .gltf, .bvh)")->required();
     command->add_option("--skin", options->skin, "the skin to take where a file has several")->type_name("NAME");
-    command->add_option("--clip", options->clip, "the clip that --film shows")->type_name("NAME");
+    command->add_option("--clip", options->clip, "this clip alone; the one that --film and --chart show")
+        ->type_name("NAME");
+    command->add_option("--from", options->from, "where a cut of that clip begins, to be measured and shown")
+        ->type_name("SECONDS")
+        ->check(number_between(0, 1e6));
+    command->add_option("--to", options->to, "and where it ends")->type_name("SECONDS")->check(number_between(0, 1e6));
     add_film_options(*command, options->film, options->view);
     command->add_option("--chart", options->chart, "draw the height and speed of that clip's feet, with their contacts")
         ->check(file_as("a chart is drawn", {"png", "svg"}))
@@ -432,6 +502,8 @@ void add_clips(CLI::App& app, Run& run) {
         ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
     command->add_option("--faces", options->faces, "the axis of the file that the body faces")
         ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
+    command->add_flag("--cuts", options->cuts,
+                      "find the stretches that loop best, of whole strides, and print them ready to paste");
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");
     command->add_flag("--mirror", options->mirror, "list the joints that mirror each other");
     command

@@ -114,8 +114,9 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         before = performer;
         performer.advance(dt);
         const Travel travel = body(performer, dt);
-        performer.plant_feet(travel);
-        watch.step(before, dt, performer, body);
+        // Under clips in place a body that nobody moves would glue her feet to one spot.
+        if (recording.game_body) { performer.plant_feet(travel); }
+        watch.step(before, dt, performer, recording.game_body ? body : BodyMover());
         // A reset sets the performer's own clock back; the recording's goes on.
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
