@@ -22,7 +22,7 @@ HEADERS = {
     "character": ["character", "fade_style", "layer_mode", "parameter_kind", "pick_order", "records"],
     "perform": ["events", "performer", "space"],
     "game": ["bindings", "crowd", "footprints", "plain_body", "steering"],
-    "clip": ["clip", "document", "fit", "measure", "motion_kind"],
+    "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],
     "files": ["bvh", "gltf", "load"],
     "check": ["inspect", "smoothness", "steady_motion", "why"],
