@@ -28,10 +28,14 @@ struct Seam {
     std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none
     double speed = 0;      ///< the greatest change at once of the speed at which the body goes, metres a second
     double speed_time = 0; ///< seconds
+    double turn_rate = 0;  ///< the same of the rate at which it turns, degrees a second
+    double turn_time = 0;
 };
 
 /// The greatest seam that still counts as smooth, degrees, millimetres, and metres a second.
 inline constexpr double seam_bound = 0.05;
+/// The greatest change at once of the rate at which the body turns that still does, degrees a second.
+inline constexpr double turn_rate_bound = 2;
 /// The greatest snap ratio that still counts as smooth.
 inline constexpr double snap_ratio_bound = 1.2;
 
@@ -208,7 +212,12 @@ private:
     void record(const Performer& earlier, const Performer& later);
     void measure_way(const Performer& before, double dt, const BodyMover& body);
     Seam worst_seam_;
-    std::optional<Vec3> velocity_; ///< of the body as the last step ended, metres a second in its own frame
+    /// How the body goes: metres a second in its own frame, and degrees a second.
+    struct Way {
+        Vec3 velocity;
+        double turn_rate = 0;
+    };
+    std::optional<Way> way_;       ///< as the last step ended
     std::vector<SnapMeter> snaps_; ///< a layer each
     SnapMeter laid_over_;
     PopMeter pop_;

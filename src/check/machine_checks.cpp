@@ -1,5 +1,6 @@
 #include "check/machine_checks.hpp"
 
+#include "character/travel_path.hpp"
 #include "check/turns.hpp"
 #include "gait/smoothness.hpp"
 
@@ -488,34 +489,57 @@ private:
         return shortest;
     }
 
-    /// The clip that a node's motion is made of, if it is one alone.
-    [[nodiscard]] const SampledClip* only_clip(std::uint16_t node) const {
+    using Turns = std::vector<Quaternion>;
+
+    /// Turns of all joints with which a node may be left (`leaves`), or be entered: of each clip that its motions
+    /// blend, over its phases. Of a great space a part stands for the whole.
+    [[nodiscard]] std::vector<Turns> shown(std::uint16_t node, bool leaves, bool at_end) {
         const CompiledState& state = data_.states[node];
-        if (state.kind != NodeKind::motion) { return nullptr; }
-        const auto leaves = data_.motions.leaves_of(data_.motions.motions[state.motion]);
-        return leaves.size() == 1 && leaves.front().additive == no_index ? &data_.clips[leaves.front().clip] : nullptr;
+        std::vector<Turns> all;
+        if (state.kind != NodeKind::motion) {
+            for (const std::uint16_t inner : inside(node)) {
+                const std::vector<Turns> own = shown(inner, leaves, at_end);
+                all.insert(all.end(), own.begin(), own.end());
+            }
+            return all;
+        }
+        constexpr std::size_t most_clips = 8;
+        std::vector<const SampledClip*> clips;
+        for (const Leaf& leaf : data_.motions.leaves_of(data_.motions.motions[state.motion])) {
+            const SampledClip* clip = &data_.clips[leaf.clip];
+            if (leaf.additive != no_index || clips.size() == most_clips) { continue; }
+            if (std::find(clips.begin(), clips.end(), clip) == clips.end()) { clips.push_back(clip); }
+        }
+        const int phases = clips.size() == 1 ? 6 : 4;
+        for (const SampledClip* clip : clips) {
+            for (int p = 0; p < phases; ++p) {
+                // One that is played once is entered at its beginning.
+                const double phase = leaves && at_end ? 1 : leaves || clip->loops ? double(p) / phases : 0;
+                const auto [known, is_new] = turns_.try_emplace({clip, phase});
+                if (is_new) { known->second = body_turns(*clip, data_, phase); }
+                all.push_back(known->second);
+                if (phase == 1 || (!leaves && !clip->loops)) { break; }
+            }
+        }
+        return all;
     }
+    std::map<std::pair<const SampledClip*, double>, Turns> turns_;
 
     /// A fade that shows however the two motions meet: the least turn that some joint has to make, over their phases,
     /// is too far for it. The jolt of a smooth ease over an angle A is 6 A / T^2 a second squared.
     void check_short_fade(std::uint16_t node, std::uint16_t index) {
         const CompiledTransition& transition = data_.transitions[index];
-        const SampledClip *from = only_clip(node), *to = only_clip(transition.target);
         const CompiledLayer& layer = data_.layers[data_.states[node].layer];
         constexpr double visible = 600,
                          dt = 1 / PopMeter::rate; // degrees a second: twice what no clip need do by itself
         constexpr double longest = 0.35;          // seconds: over half a turn no fade has to be longer
-        if (from == nullptr || to == nullptr || from == to || !(transition.fade > 0) || transition.fade > longest ||
-            transition.style != FadeStyle::cross || layer.mode == LayerMode::add) {
+        if (!(transition.fade > 0) || transition.fade > longest || transition.style != FadeStyle::cross ||
+            layer.mode == LayerMode::add) {
             return;
         }
-        constexpr int phases = 6;
-        std::vector<std::vector<Quaternion>> ends, starts;
-        for (int p = 0; p < phases; ++p) {
-            ends.push_back(body_turns(*from, data_, transition.at_end ? 1 : double(p) / phases));
-            // One that is played once is entered at its beginning.
-            starts.push_back(body_turns(*to, data_, to->loops ? double(p) / phases : 0));
-        }
+        const std::vector<Turns> ends = shown(node, true, transition.at_end),
+                                 starts = shown(transition.target, false, false);
+        if (ends.empty() || starts.empty()) { return; }
         double least = 360;
         std::size_t joint = 0;
         for (const auto& end : ends) {
@@ -529,6 +553,7 @@ private:
                         greatest = degrees;
                         where = j;
                     }
+                    if (greatest >= least) { break; } // they meet more nearly elsewhere
                 }
                 if (greatest < least) {
                     least = greatest;
@@ -548,6 +573,40 @@ private:
             "states." + name_of(info.from));
     }
 
+    /// How one clip carries the body as a node that plays it is left or entered, metres and radians a second; nothing
+    /// where the game moves it, or more clips than one do.
+    [[nodiscard]] std::optional<BodyStep> carried(std::uint16_t node, bool leaves, bool at_end) const {
+        const CompiledState& state = data_.states[node];
+        if (state.kind != NodeKind::motion || state.game_moves) { return std::nullopt; }
+        const auto playing = data_.motions.leaves_of(data_.motions.motions[state.motion]);
+        if (playing.size() != 1 || !data_.clips[playing.front().clip].travel.travels) { return std::nullopt; }
+        const SampledClip& clip = data_.clips[playing.front().clip];
+        constexpr double instant = 0.02; // of the clip
+        const double from = clip.loops || (leaves && !at_end) ? 0 : leaves ? 1 - instant : 0;
+        const double to = clip.loops || (leaves && !at_end) ? 1 : from + instant;
+        return scaled(travel_between(clip.travel, from, to), 1 / ((to - from) * clip.seconds));
+    }
+
+    /// A cut from one clip's way to another's, at whose speed no body is at once.
+    void check_way(std::uint16_t node, std::uint16_t index) {
+        const CompiledTransition& transition = data_.transitions[index];
+        const auto from = carried(node, true, transition.at_end), to = carried(transition.target, false, false);
+        constexpr double shortest = 0.05, most_speed = 0.5, most_turn = 45; // seconds, metres and degrees a second
+        if (!from || !to || transition.fade >= shortest) { return; }
+        const double faster = std::hypot(to->x - from->x, to->z - from->z);
+        const double turns = std::fabs(to->yaw - from->yaw) * degrees_per_radian;
+        if (faster < most_speed && turns < most_turn) { return; }
+        const TransitionInfo& info = info_of(index);
+        const std::string what =
+            faster >= most_speed
+                ? fmt::format("goes from {:.2g} to {:.2g} m/s", std::hypot(from->x, from->z), std::hypot(to->x, to->z))
+                : fmt::format("turns by {:.0f} degrees a second more or less", turns);
+        sink_.warn(info.place, "sudden-way",
+                   fmt::format("from '{}' to '{}' the body {} at once; give it a fade of 0.2 s or more",
+                               name_of(info.from), name_of(info.to), what),
+                   "states." + name_of(info.from));
+    }
+
     void check_fade(std::uint16_t node, std::uint16_t index) {
         const CompiledTransition& transition = data_.transitions[index];
         const TransitionInfo& info = info_of(index);
@@ -562,6 +621,7 @@ private:
                 "states." + name_of(info.from));
             return;
         }
+        check_way(node, index);
         check_short_fade(node, index);
         const double own = shortest_entered(node);
         double left = own - transition.after;

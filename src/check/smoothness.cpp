@@ -490,7 +490,7 @@ void SmoothnessWatch::begin_anew(const Performer& performer) {
     for (SnapMeter& meter : snaps_) { meter.pause(); }
     laid_over_.pause();
     pop_.pause();
-    velocity_.reset();
+    way_.reset();
     last_ = performer;
     expected_time_ = performer.time();
     next_sample_ = std::int64_t(std::floor(performer.time() * PopMeter::rate + 1e-6));
@@ -628,20 +628,27 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
 
 void SmoothnessWatch::measure_way(const Performer& before, double dt, const BodyMover& body) {
     if (!(dt > 2 * instant)) { return; }
-    const auto velocity = [&] {
+    const auto way = [&] {
         sample_.advance(instant);
         const Travel moved = body ? body(sample_, instant) : sample_.travel();
-        return moved.move * float(1 / instant);
+        return Way{moved.move * float(1 / instant), double(moved.turn) / instant};
     };
     sample_ = before;
-    const Vec3 begins = velocity();
-    const double change = velocity_ ? double(length(begins - *velocity_)) : 0;
-    if (change > worst_seam_.speed) {
-        worst_seam_.speed = change;
-        worst_seam_.speed_time = before.time();
+    const Way begins = way();
+    if (way_) {
+        const double faster = double(length(begins.velocity - way_->velocity));
+        const double turns = std::fabs(begins.turn_rate - way_->turn_rate);
+        if (faster > worst_seam_.speed) {
+            worst_seam_.speed = faster;
+            worst_seam_.speed_time = before.time();
+        }
+        if (turns > worst_seam_.turn_rate) {
+            worst_seam_.turn_rate = turns;
+            worst_seam_.turn_time = before.time();
+        }
     }
     sample_.advance(dt - 2 * instant);
-    velocity_ = velocity();
+    way_ = way();
 }
 
 void SmoothnessWatch::look_at(const Performer& performer) {

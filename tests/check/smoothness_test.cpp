@@ -340,3 +340,46 @@ TEST_CASE("a body whose speed changes at once shows a seam, and one whose speed 
         }
     }
 }
+
+TEST_CASE("a body that stops turning at once is measured, one that a fade brings to rest is not") {
+    const auto turned = [](const char* fade) {
+        const std::string text = std::string("gait: 1\nrig: lamplighter.glb\nclips: {stand: {loop: yes}, turn_left: "
+                                             "{travel: hips}}\nlayers: [{name: body, machine: {start: a, states: "
+                                             "{a: {play: turn_left, go: {to: b, after: 0.5, fade: ") +
+                                 fade + "}}, b: {play: stand}}}}]\n";
+        const DocumentRead read = read_document_text(text, (support::project() / "demo/turn.gait.yaml").string());
+        const Compiled compiled = compile(read.document, load_assets(read.document).assets);
+        CAPTURE(format(compiled.diagnostics));
+        REQUIRE(compiled.character);
+        Performer her(compiled.character);
+        SmoothnessWatch watch(her);
+        for (int frame = 0; frame < 90; ++frame) {
+            const Performer before = her;
+            her.advance(1.0 / 60);
+            watch.step(before, 1.0 / 60, her);
+        }
+        return watch.worst_seam();
+    };
+    CHECK(turned("0").turn_rate > 60);
+    CHECK(turned("0").turn_time == Approx(0.5).margin(0.02));
+    CHECK(turned("0.3").turn_rate < turn_rate_bound);
+    CHECK(turned("0.3").speed < seam_bound);
+}
+
+TEST_CASE("a fade that must show is remarked on between spaces too, however they meet") {
+    const auto remarks = [](const std::string& fade, const std::string& points) {
+        const std::string text = "gait: 1\nrig: lamplighter.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}, run: "
+                                 "{loop: yes}}\nparameters: {speed: {kind: number, range: [0, 4.5], unit: m/s}, wet: "
+                                 "{kind: flag}}\nlayers: [{name: body, machine: {start: a, states: {a: {play: {blend: "
+                                 "speed, points: " +
+                                 points + "}, go: {to: b, when: wet, fade: " + fade +
+                                 "}}, b: {play: stand, go: {to: a, when: not wet, fade: 0.3}}}}}]\n";
+        const DocumentRead read = read_document_text(text, (support::project() / "demo/turn.gait.yaml").string());
+        const Assets assets = load_assets(read.document).assets;
+        return format(inspect(read.document, assets, compile(read.document, assets).character.get()));
+    };
+    CHECK(remarks("0.02", "{1.4: stroll, 4.2: run}").find("[short-fade]") != std::string::npos);
+    CHECK(remarks("0.3", "{1.4: stroll, 4.2: run}").find("[short-fade]") == std::string::npos);
+    // Where the space stands still itself there is a way that does not show.
+    CHECK(remarks("0.02", "{0: stand, 1.4: stroll, 4.2: run}").find("[short-fade]") == std::string::npos);
+}

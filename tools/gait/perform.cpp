@@ -99,7 +99,7 @@ std::string joint_name(const Character& character, int joint) {
 
 bool within_bounds(const Recording& r) {
     return r.seam.degrees <= seam_bound && r.seam.millimetres <= seam_bound && r.seam.speed <= seam_bound &&
-           r.worst_snap.ratio <= snap_ratio_bound && r.pop.ratio <= pop_bound;
+           r.seam.turn_rate <= turn_rate_bound && r.worst_snap.ratio <= snap_ratio_bound && r.pop.ratio <= pop_bound;
 }
 
 /// In a line, for those who asked for nothing else.
@@ -113,6 +113,8 @@ void say_missed(const Recording& r, const Character& character) {
     missed("the seam is missed, degrees", r.seam.degrees, seam_bound, joint_name(character, r.seam.joint), r.seam.time);
     missed("the seam of the root is missed, millimetres", r.seam.millimetres, seam_bound, "", r.seam.time);
     missed("the seam of the body's speed is missed, metres a second", r.seam.speed, seam_bound, "", r.seam.speed_time);
+    missed("the seam of the body's turn is missed, degrees a second", r.seam.turn_rate, turn_rate_bound, "",
+           r.seam.turn_time);
     missed("the snap ratio is missed", r.worst_snap.ratio, snap_ratio_bound, joint_name(character, r.worst_snap.joint),
            r.worst_snap.time);
     missed("it pops", r.pop.ratio, pop_bound, joint_name(character, r.pop.joint), r.pop.time);
@@ -199,6 +201,11 @@ std::string story(const Recording& recording, const Character& character) {
         smooth.add({"seam, the body's speed", fmt::format("{:.4f} m/s", seam.speed), fmt::format("{} m/s", seam_bound),
                     seam.speed <= seam_bound ? "holds" : "MISSED", fmt::format("at {:.3f} s", seam.speed_time)});
     }
+    if (seam.turn_rate > 0) {
+        smooth.add({"seam, the body's turn", fmt::format("{:.3f} deg/s", seam.turn_rate),
+                    fmt::format("{} deg/s", turn_rate_bound), seam.turn_rate <= turn_rate_bound ? "holds" : "MISSED",
+                    fmt::format("at {:.3f} s", seam.turn_time)});
+    }
     if (snap.joint < 0) {
         smooth.add({"snap ratio", "-", fmt::format("{}", snap_ratio_bound), "holds", "no transition to measure"});
     } else {
@@ -259,10 +266,10 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                           {"transitions", transitions},
                           {"seconds_in_state", states},
                           {"within_bounds", within_bounds(recording)}};
-    result["seam"] = {{"degrees", seam.degrees},   {"millimetres", seam.millimetres},
-                      {"bound", seam_bound},       {"joint", joint_name(character, seam.joint)},
-                      {"time_s", seam.time},       {"transition", transition_name(character, seam.transition)},
-                      {"metres_per_s", seam.speed}};
+    result["seam"] = {{"degrees", seam.degrees},    {"millimetres", seam.millimetres},
+                      {"bound", seam_bound},        {"joint", joint_name(character, seam.joint)},
+                      {"time_s", seam.time},        {"transition", transition_name(character, seam.transition)},
+                      {"metres_per_s", seam.speed}, {"turn_deg_per_s", seam.turn_rate}};
     result["snap"] = {{"ratio", snap.ratio},
                       {"bound", snap_ratio_bound},
                       {"joint", joint_name(character, snap.joint)},
