@@ -165,15 +165,13 @@ private:
         place.add(travel);
         walker_.facing.add(double(travel.turn));
         if (!walker_.in_air) {
-            double speed = driven_, heading = asked_.heading;
-            if (const auto cursor = gait::blend_cursor(her_); cursor && cursor->velocity) {
-                speed = cursor->speed; // as smoothed as her legs are
-                heading = cursor->heading;
-            }
-            const gait::Vec3 own = gait::direction_of(walker_.facing.heading() + heading) *
-                                   float(speed * frame * (1 - double(travel.share)));
-            place.x += double(own.x);
-            place.z += double(own.z);
+            // As smoothed as her legs are, from where she faces.
+            const gait::Vec3 wanted =
+                gait::steered_velocity(her_, character_->number("speed"), character_->number("heading")).value();
+            const double rest = frame * (1 - double(travel.share));
+            const gait::Vec3 ahead = gait::direction_of(walker_.facing.heading());
+            place.x += rest * double(wanted.x * ahead.z + wanted.z * ahead.x);
+            place.z += rest * double(wanted.z * ahead.z - wanted.x * ahead.x);
             walker_.velocity = {float((place.x - double(before.x)) / frame), 0,
                                 float((place.z - double(before.z)) / frame)};
             for (const gait::Event& event : events_.events()) {

@@ -57,4 +57,9 @@ struct BlendCursor {
 /// The place in the first blend space of what is active; nothing when that plays none.
 [[nodiscard]] GAIT_API std::optional<BlendCursor> blend_cursor(const Performer& performer);
 
+/// The velocity that a speed and a heading ask for, as the blend spaces that both steer see it: smoothed together, in
+/// the body's own frame, metres a second; it goes on whatever plays. Nothing when both steer no space.
+[[nodiscard]] GAIT_API std::optional<Vec3> steered_velocity(const Performer& performer, NumberParameter speed,
+                                                            NumberParameter heading);
+
 } // namespace gait

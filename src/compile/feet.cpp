@@ -19,18 +19,32 @@ std::vector<std::size_t> chain_above(const Rig& rig, int ankle, int hips) {
     return chain;
 }
 
-/// The hip is the highest joint of the leg, the knee the one that lies nearest the middle between it and the ankle.
+/// The hip is the highest joint of the leg on its own side of the body, of several at its place the lowest, which
+/// turns; the knee is the one that lies nearest the middle between it and the ankle.
 CompiledLeg leg_of(const std::vector<Transform>& rest, const std::vector<std::size_t>& chain, const Foot& foot) {
     CompiledLeg leg;
     leg.ankle = std::uint16_t(foot.ankle);
     leg.toes = std::uint16_t(foot.toes);
-    leg.hip = std::uint16_t(chain.back());
+    // Joints that only group what is below them lie in the middle of the hips.
+    constexpr float aside = 0.3F; // of the ankle's way from the middle
+    const auto side_of = [&](std::size_t joint) {
+        return rest[joint].translation.x * (rest[leg.ankle].translation.x > 0 ? 1.0F : -1.0F);
+    };
+    auto highest = chain.rbegin();
+    while (highest + 2 < chain.rend() && side_of(*highest) < aside * side_of(leg.ankle)) { ++highest; }
+    leg.hip = std::uint16_t(*highest);
     const auto from_ankle = [&](std::size_t joint) {
         return length(rest[joint].translation - rest[leg.ankle].translation);
     };
+    constexpr float same_place = 0.02F; // of the leg's length
+    for (auto joint = highest; joint + 1 < chain.rend(); ++joint) {
+        const float off = length(rest[*joint].translation - rest[*highest].translation);
+        if (off > same_place * from_ankle(*highest)) { break; }
+        leg.hip = std::uint16_t(*joint);
+    }
     const float middle = from_ankle(leg.hip) / 2;
     leg.knee = std::uint16_t(chain.front());
-    for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
+    for (std::size_t i = 0; i + 1 < chain.size() && chain[i] != leg.hip; ++i) {
         if (std::abs(from_ankle(chain[i]) - middle) < std::abs(from_ankle(leg.knee) - middle)) {
             leg.knee = std::uint16_t(chain[i]);
         }

@@ -1,6 +1,8 @@
 /// Smoothing that is exact at any step, and the quintic along which an offset decays.
 #pragma once
 
+#include "gait/math.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -59,6 +61,21 @@ struct OffsetCurve {
     const double fourth = (3 * a + 16 * v + 30 * x0) / 2;
     const double third = -(3 * a + 12 * v + 20 * x0) / 2;
     return sign * (((((fifth * u + fourth) * u + third) * u + a / 2) * u + v) * u + x0);
+}
+
+/// The same of a vector: along where it was, and along what of its velocity goes aside, each by itself. So neither
+/// breaks, and nothing hangs on the axes in which it is written.
+[[nodiscard]] inline Vec3 decayed(Vec3 start, Vec3 velocity, double duration, double elapsed) {
+    const float off = length(start);
+    const Vec3 along = off > 1e-9F ? start * (1 / off) : Vec3{};
+    const float away = dot(velocity, along);
+    const Vec3 rest = velocity - along * away;
+    const float aside = length(rest);
+    Vec3 left = along * float(decayed(OffsetCurve{off, away}, duration, elapsed));
+    if (aside > 1e-9F) {
+        left = left + rest * float(decayed(OffsetCurve{0, aside}, duration, elapsed) / double(aside));
+    }
+    return left;
 }
 
 } // namespace gait::detail

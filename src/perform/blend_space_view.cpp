@@ -179,4 +179,17 @@ std::optional<BlendCursor> blend_cursor(const Performer& performer) {
     return cursor;
 }
 
+std::optional<Vec3> steered_velocity(const Performer& performer, NumberParameter speed, NumberParameter heading) {
+    const CharacterData& data = performer.character().data();
+    if (!speed || !heading) { return std::nullopt; }
+    // The block is only looked at.
+    const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout);
+    for (std::size_t c = 0; c < data.cursors.size(); ++c) {
+        if (data.cursors[c].number != speed.index || data.cursors[c].angle != heading.index) { continue; }
+        const PlanePoint& place = block.cursors()[c];
+        return Vec3{float(-place.x), 0, float(place.y)};
+    }
+    return std::nullopt;
+}
+
 } // namespace gait

@@ -178,23 +178,28 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     const OffsetUnits units = block.offset_units(window.first);
     alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
     const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
-    for (std::size_t axis = 0; axis < 3; ++axis) {
-        const std::int16_t* start = block.offset_turn(axis);
-        const std::int16_t* velocity = block.offset_turn(axis + 3);
-        for (std::size_t lane = first; lane < end; ++lane) {
-            const OffsetCurve curve{float(start[lane - reach.first]) * units.start,
-                                    float(velocity[lane - reach.first]) * units.velocity};
-            turn[axis * window_lanes + lane - window.first] = float(decayed(curve, layer.offset_seconds, elapsed));
-        }
+    const auto whole = [&](std::size_t component, std::size_t at) { return float(block.offset_turn(component)[at]); };
+    for (std::size_t lane = first; lane < end; ++lane) {
+        const std::size_t at = lane - reach.first;
+        const Vec3 start = Vec3{whole(0, at), whole(1, at), whole(2, at)} * units.start;
+        const Vec3 velocity = Vec3{whole(3, at), whole(4, at), whole(5, at)} * units.velocity;
+        const Vec3 left = decayed(start, velocity, layer.offset_seconds, elapsed);
+        const std::size_t own = lane - window.first;
+        turn[own] = left.x;
+        turn[window_lanes + own] = left.y;
+        turn[2 * window_lanes + own] = left.z;
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
     const Window both{first, end > first ? end - first : 0};
     const float* move = block.offset_move() + 6 * data.first_moved(both.first);
     for (const MovedJoint& moved : data.moved_in(both)) {
-        for (std::size_t axis = 0; axis < 3; ++axis, move += 2) {
-            out.first[(moved.row + axis) * out.stride + moved.joint - window.first] +=
-                float(decayed({move[0], move[1]}, layer.offset_seconds, elapsed));
-        }
+        const Vec3 left =
+            decayed({move[0], move[2], move[4]}, {move[1], move[3], move[5]}, layer.offset_seconds, elapsed);
+        move += 6;
+        float* cell = out.first + moved.row * out.stride + moved.joint - window.first;
+        cell[0] += left.x;
+        cell[out.stride] += left.y;
+        cell[2 * out.stride] += left.z;
     }
 }
 

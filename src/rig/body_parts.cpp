@@ -75,15 +75,31 @@ Foot with_toes(const Rig& rig, const std::vector<Transform>& model, Side side, i
     return foot;
 }
 
-/// By name: the joint nearest the hips on each side that is called a foot or an ankle.
-std::vector<Foot> feet_by_name(const Rig& rig, const std::vector<Transform>& model) {
-    std::map<Side, int> found;
+/// Whether a leg joins it to the hips, not a bone or none: a target or a handle for a foot hangs on neither.
+bool hangs_on_a_leg(const Rig& rig, int joint, int hips) {
+    int between = 0;
+    for (int up = rig.joints[std::size_t(joint)].parent; up >= 0; up = rig.joints[std::size_t(up)].parent) {
+        if (up == hips) { return between >= 2; }
+        ++between;
+    }
+    return false;
+}
+
+/// By name: the joint nearest the hips on each side that is called a foot or an ankle and hangs on a leg; where none of
+/// them does, nearest whatever it hangs on.
+std::vector<Foot> feet_by_name(const Rig& rig, const std::vector<Transform>& model, int hips) {
+    std::map<Side, int> on_legs, found;
     for (std::size_t j = 0; j < rig.joints.size(); ++j) {
         const SidedName name = sided_name(rig.joints[j].name);
         if (name.side == Side::middle || !speaks_of(name.stem, {"foot", "ankle"})) { continue; }
-        const auto known = found.find(name.side);
-        if (known == found.end() || depth_of(rig, int(j)) < depth_of(rig, known->second)) { found[name.side] = int(j); }
+        const auto take_nearest = [&](std::map<Side, int>& feet) {
+            const auto [known, is_new] = feet.emplace(name.side, int(j));
+            if (!is_new && depth_of(rig, int(j)) < depth_of(rig, known->second)) { known->second = int(j); }
+        };
+        take_nearest(found);
+        if (hangs_on_a_leg(rig, int(j), hips)) { take_nearest(on_legs); }
     }
+    for (const auto& [side, joint] : on_legs) { found[side] = joint; }
     std::vector<Foot> feet;
     for (const auto& [side, joint] : found) { feet.push_back(with_toes(rig, model, side, joint)); }
     return feet;
@@ -151,7 +167,7 @@ BodyParts body_parts(const Rig& rig) {
     BodyParts parts;
     parts.hips = find_hips(rig);
     const auto model = model_space(rig, rest_pose(rig));
-    parts.feet = feet_by_name(rig, model);
+    parts.feet = feet_by_name(rig, model, parts.hips);
     if (parts.feet.size() < 2) { parts.feet = feet_by_shape(rig, model, parts.hips); }
     return parts;
 }

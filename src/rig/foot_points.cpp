@@ -16,9 +16,14 @@ FootPoints::FootPoints(const Rig& rig, const std::vector<std::string>& names) : 
         feet_.push_back(foot);
     }
     const auto rest = model_space(rig, rest_pose(rig));
-    float lowest = 1e9F;
-    for (const Transform& joint : rest) { lowest = std::min(lowest, joint.translation.y); }
-    ground_ = std::min(0.0F, lowest); // a rig that stands on the ground, or hangs below it
+    // A rig that stands on the ground, or hangs below it: by its feet, not by targets that lie about.
+    std::vector<bool> of_foot(rig.joints.size(), false);
+    for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+        const int parent = rig.joints[j].parent;
+        of_foot[j] = (parent >= 0 && of_foot[std::size_t(parent)]) ||
+                     std::any_of(feet_.begin(), feet_.end(), [&](const Foot& foot) { return foot.ankle == int(j); });
+        if (of_foot[j]) { ground_ = std::min(ground_, rest[j].translation.y); }
+    }
     for (const Foot& foot : feet_) {
         const Transform &ankle = rest[std::size_t(foot.ankle)], &toes = rest[std::size_t(foot.toes)];
         const Vec3 forward = toes.translation - ankle.translation;

@@ -313,7 +313,8 @@ TEST_CASE("the lamplighter walks the quay by a stick: she starts, hops, sidestep
         // Whoever runs it reads how well her feet hold.
         const std::size_t slides = walked.out.find("the worst slides by ");
         REQUIRE(slides != std::string::npos);
-        CHECK(std::stod(walked.out.substr(slides + 20)) <= (game_driven ? 25 : 20));
+        // The game alone spins her faster than her turning steps do.
+        CHECK(std::stod(walked.out.substr(slides + 20)) <= (game_driven ? 80 : 20));
         std::istringstream path(support::read(out + ".csv"));
         std::string line;
         std::getline(path, line);

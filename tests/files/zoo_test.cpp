@@ -320,3 +320,61 @@ TEST_CASE("her own document plays on a dressed-up body as on hers, feet, layers 
         CHECK(other["footprints"].size() == own["footprints"].size());
     }
 }
+
+TEST_CASE("clips may come in files of their own, with a skin or without, half a metre off where she stands", "[long]") {
+    const support::TemporaryFolder folder;
+    folder.write("lamplighter.glb", naked().bytes());
+    for (const bool skinned : {true, false}) {
+        for (const bool off : {false, true}) {
+            CAPTURE(skinned, off);
+            std::string clips;
+            for (const char* name : {"stand", "stroll", "run"}) {
+                Glb file = naked();
+                json own = json::array();
+                for (const json& animation : file.text["animations"]) {
+                    if (animation["name"] == name) { own.push_back(animation); }
+                }
+                file.text["animations"] = own;
+                if (!skinned) {
+                    for (const char* part : {"skins", "meshes", "materials"}) { file.text.erase(part); }
+                    for (json& node : file.text["nodes"]) {
+                        node.erase("mesh");
+                        node.erase("skin");
+                    }
+                }
+                if (off) { file.put_under({{"translation", {0.5, 0, -0.3}}}); }
+                folder.write(std::string(name) + ".glb", file.bytes());
+                clips += fmt::format("  {0}: {{file: {0}.glb, loop: yes}}\n", name);
+            }
+            const auto text = [](const std::string& own) {
+                return "gait: 1\nrig: lamplighter.glb\nclips:\n" + own +
+                       "parameters: {speed: {kind: number, range: [0, 5], unit: m/s}}\nlayers: [{name: body, machine: "
+                       "{start: go, states: {go: {play: {blend: speed, points: {0: stand, 1.4: stroll, 4.2: "
+                       "run}}}}}}]\n";
+            };
+            const Loaded apart = load(folder.write("apart.gait.yaml", text(clips)));
+            const Loaded whole = load(folder.write(
+                "whole.gait.yaml", text("  stand: {loop: yes}\n  stroll: {loop: yes}\n  run: {loop: yes}\n")));
+            CAPTURE(format(apart.diagnostics));
+            REQUIRE(apart.character);
+            REQUIRE(whole.character);
+            Performer a(apart.character), b(whole.character);
+            double metres = 0, degrees = 0;
+            for (int frame = 0; frame < 300; ++frame) {
+                for (Performer* performer : {&a, &b}) {
+                    performer->set("speed", frame < 100 ? 0.0 : frame < 200 ? 2.0 : 4.0);
+                    performer->advance(1.0 / 60);
+                }
+                std::vector<Transform> of_a(a.character().joint_count()), of_b(of_a);
+                a.model_pose(of_a);
+                b.model_pose(of_b);
+                for (std::size_t j = 0; j < of_a.size(); ++j) {
+                    metres = std::max(metres, double(length(of_a[j].translation - of_b[j].translation)));
+                    degrees = std::max(degrees, degrees_between(of_a[j].rotation, of_b[j].rotation));
+                }
+            }
+            CHECK(metres < 0.001);
+            CHECK(degrees < 0.5);
+        }
+    }
+}
