@@ -5,6 +5,7 @@
 #include "compile/check_assets.hpp"
 #include "compile/check_size.hpp"
 #include "compile/feet.hpp"
+#include "compile/input_rates.hpp"
 #include "compile/layers.hpp"
 #include "compile/mask_weights.hpp"
 #include "compile/one_shots.hpp"
@@ -22,8 +23,7 @@ namespace gait {
 using namespace detail;
 namespace {
 
-constexpr double default_blend_smoothing = 0.1; ///< seconds
-constexpr std::size_t most_entries = 60'000;    ///< of anything that a 16-bit index counts
+constexpr std::size_t most_entries = 60'000; ///< of anything that a 16-bit index counts
 
 class Compiler {
 public:
@@ -228,9 +228,7 @@ private:
     std::shared_ptr<const Character> finish() {
         CharacterData& data = *data_;
         data.rig = *assets_.rig;
-        for (const std::uint16_t p : context_.blend_parameters) {
-            if (!document_.parameters[p].smooth) { data.parameters[p].smooth = float(default_blend_smoothing); }
-        }
+        bound_input_rates(context_);
         for (std::size_t l = 0; l < data.layers.size(); ++l) {
             const std::uint16_t with = data.layers[l].in_step_with; // a layer below
             data.layers[l].step_group = with == no_index ? std::uint8_t(l) : data.layers[with].step_group;

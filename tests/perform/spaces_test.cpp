@@ -143,6 +143,41 @@ TEST_CASE("straight ahead between two clips that lie ahead they play alone, what
     CHECK(aside.at("trot_ahead_right") > 0.9);
 }
 
+TEST_CASE("a number that nobody smoothed cannot pop the pose, however it jumps") {
+    const auto jumping = [](const char* play, const std::string& settings) {
+        const auto character = demo(play, "parameters: {speed: {kind: number, range: [-3, 6]" + settings +
+                                              "}, heading: {kind: angle}, lean: {kind: number, range: [-1, 1]}}\n");
+        std::mt19937 random(4);
+        Performer her(character);
+        SmoothnessWatch watch(her);
+        for (int frame = 0; frame < 1800; ++frame) {
+            if (random() % 20 == 0) { her.set("speed", double(random() % 90) / 10 - 3); }
+            if (random() % 40 == 0 && character->number("heading")) {
+                her.set("heading", double(random() % 360) - 180);
+            }
+            const Performer before = her;
+            her.advance(1.0 / 60);
+            watch.step(before, 1.0 / 60, her);
+        }
+        return watch.pop().worst().ratio;
+    };
+    const char* line = "{blend: speed, points: {0: stand, 1.4: stroll, 2.6: trot, 4.2: run}}";
+    CHECK(jumping(line, "") <= 2);
+    CHECK(jumping(line, ", smooth: 0.05") > 2); // asked for is asked for
+    CHECK(jumping("{blend: [heading, speed], points: [stand, stroll, stroll_right, stroll_back, stroll_left, run]}",
+                  "") <= 2);
+    const auto settings_of = [&](const std::string& settings) {
+        return demo(line, "parameters: {speed: {kind: number, range: [-3, 6]" + settings +
+                              "}, heading: {kind: angle}, lean: {kind: number, range: [-1, 1]}}\n")
+            ->parameters()[0];
+    };
+    CHECK(settings_of("").smooth == Approx(0.1));
+    CHECK(settings_of("").at_most >= 4.2F); // all of it in a second
+    CHECK(settings_of("").at_most < 30);
+    CHECK(settings_of(", smooth: 0.1").at_most == 0);
+    CHECK(settings_of(", at_most: 3").at_most == 3);
+}
+
 TEST_CASE("two numbers are scaled by their ranges, so that units do not matter") {
     const std::string points =
         "points: [{at: [0, 0], play: low}, {at: [1, S], play: high}, {at: [0, S], play: swing}]}}\n";
