@@ -190,20 +190,20 @@ BodyStep mean_place(const std::vector<BodyStep>& path, const BodyStep& twist) {
     return mean;
 }
 
-/// Where the origin of a clip belongs whose body stands at `body`: at its own, unless it was recorded elsewhere, or
-/// facing elsewhere. A body's sway and the turn of its hips are not elsewhere.
+/// Where the origin of a clip belongs whose body stands at `body`: under it, but for what sway and lunges bring it from
+/// over its feet, which stays in the pose; and facing as it does where that is elsewhere, which the turn of its hips is
+/// not. How much stays falls evenly with how far it is, so that no distance is a border.
 BodyStep home_of(const BodyStep& body, Vec3 rest, const TravelDefinition& what) {
     constexpr double averted = 75 / degrees_per_radian;
-    // No sway and no lunge brings a body so far from over its feet: a seventh of the joint's height.
+    // Hardly any sway or lunge brings a body so far from over its feet: a seventh of the joint's height.
     const double far = 0.15 * std::max(0.2, double(rest.y));
     BodyStep home;
     if (what.turn && std::abs(body.yaw) > averted) { home.yaw = body.yaw; }
-    if (std::hypot(body.x - double(rest.x), body.z - double(rest.z)) > far) {
-        const BodyStep origin =
-            BodyStep{body.x, 0, body.z, home.yaw} * BodyStep{-double(rest.x), 0, -double(rest.z), 0};
-        home.x = what.sideways ? origin.x : 0;
-        home.z = what.forward ? origin.z : 0;
-    }
+    const BodyStep origin = BodyStep{body.x, 0, body.z, home.yaw} * BodyStep{-double(rest.x), 0, -double(rest.z), 0};
+    const double off = std::hypot(body.x - double(rest.x), body.z - double(rest.z)) / far;
+    const double elsewhere = home.yaw != 0 ? 1 : 1 - std::exp(-std::pow(off, 4));
+    home.x = what.sideways ? elsewhere * origin.x : 0;
+    home.z = what.forward ? elsewhere * origin.z : 0;
     return home;
 }
 

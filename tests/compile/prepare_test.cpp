@@ -221,6 +221,11 @@ TEST_CASE("a clip recorded elsewhere and facing elsewhere is brought home") {
     };
     CHECK(std::abs(off(0.4F)) < 0.001);
     CHECK(std::abs(off(0.05F)) == Approx(0.05).margin(0.001));
+    // And between the two no distance is a border: an inch more never moves her by half a metre.
+    for (float metres = 0; metres < 0.6F; metres += 0.01F) {
+        CAPTURE(metres);
+        CHECK(std::abs(off(metres + 0.01F) - off(metres)) < 0.03);
+    }
 }
 
 TEST_CASE("a larger body travels further, and the game may move it instead") {
