@@ -71,6 +71,91 @@ Vec3 toward_toes(const Rig& rig, const std::vector<Transform>& model, const std:
     return sum;
 }
 
+/// Of each joint the child with the longest way below it, by length; the number of joints where there is none.
+std::vector<std::size_t> longest_ways(const Rig& rig, const std::vector<Transform>& model) {
+    std::vector<float> reach(rig.joints.size(), 0); // to the end of the longest way below
+    std::vector<std::size_t> next(rig.joints.size(), rig.joints.size());
+    for (std::size_t j = rig.joints.size(); j-- > 0;) {
+        if (rig.joints[j].parent < 0) { continue; }
+        const auto parent = std::size_t(rig.joints[j].parent);
+        const float way = reach[j] + length(model[j].translation - model[parent].translation);
+        if (way > reach[parent]) {
+            reach[parent] = way;
+            next[parent] = j;
+        }
+    }
+    return next;
+}
+
+/// How a body stands that no name tells of.
+struct Shape {
+    std::optional<Axis> up, ahead;
+};
+
+/// By its legs: of the ways down from where it branches, the two longest that mirror each other, against which the
+/// trunk goes the other way; and by where their ends point.
+Shape shape_of(const Rig& rig, const std::vector<Transform>& model) {
+    constexpr std::size_t least_leg = 3; // joints
+    constexpr float alike = 0.05F;       // of a leg's length
+    Shape best;
+    float longest = 0;
+    const std::vector<std::size_t> next = longest_ways(rig, model);
+    std::vector<std::vector<std::size_t>> children(rig.joints.size());
+    for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+        if (rig.joints[j].parent >= 0) { children[std::size_t(rig.joints[j].parent)].push_back(j); }
+    }
+    constexpr std::size_t most_ways = 12; // a body branches less
+    for (std::size_t hips = 0; hips < rig.joints.size(); ++hips) {
+        if (children[hips].size() < 3 || children[hips].size() > most_ways) { continue; }
+        std::vector<std::vector<std::size_t>> ways;
+        for (const std::size_t child : children[hips]) {
+            auto& way = ways.emplace_back(1, child);
+            while (next[way.back()] < rig.joints.size()) { way.push_back(next[way.back()]); }
+        }
+        const Vec3 middle = model[hips].translation;
+        for (std::size_t a = 0; a < ways.size(); ++a) {
+            for (std::size_t b = a + 1; b < ways.size(); ++b) {
+                if (ways[a].size() != ways[b].size() || ways[a].size() < least_leg) { continue; }
+                const Vec3 of_a = model[ways[a].back()].translation - middle;
+                const Vec3 of_b = model[ways[b].back()].translation - middle;
+                const auto aside = along(of_a - of_b);
+                if (!aside) { continue; }
+                const Vec3 side = aside->vector();
+                // Reflected on the plane between them the one is the other, joint by joint.
+                bool mirrored = true;
+                for (std::size_t i = 0; i < ways[a].size(); ++i) {
+                    const Vec3 one = model[ways[a][i]].translation - middle;
+                    const Vec3 other = model[ways[b][i]].translation - middle;
+                    const Vec3 reflected = other - side * (2 * dot(other, side));
+                    mirrored = mirrored && length(one - reflected) < alike * length(of_a);
+                }
+                const Vec3 down = (of_a + of_b) * 0.5F;
+                const auto up = along(down * -1.0F);
+                if (!mirrored || !up || up->which == aside->which || !(length(down) > longest)) { continue; }
+                float trunk = 0;
+                for (std::size_t c = 0; c < ways.size(); ++c) {
+                    if (c == a || c == b) { continue; }
+                    for (const std::size_t joint : ways[c]) {
+                        trunk = std::max(trunk, dot(model[joint].translation - middle, up->vector()));
+                    }
+                }
+                if (trunk < 0.3F * length(down)) { continue; } // arms, or a table
+                Vec3 toes{};
+                for (const std::size_t leg : {a, b}) {
+                    const Vec3 end = model[ways[leg].back()].translation;
+                    const Vec3 off = end - model[ways[leg][ways[leg].size() - 2]].translation;
+                    toes = toes + off - up->vector() * dot(off, up->vector());
+                }
+                const auto ahead = along(toes);
+                if (!ahead || ahead->which == up->which || !(length(toes) > alike * length(down))) { continue; }
+                longest = length(down);
+                best = {up, ahead};
+            }
+        }
+    }
+    return best;
+}
+
 /// Metres a unit, of a body of this height in units that could be nobody's in metres.
 double guessed_scale(double height) {
     constexpr double smallest = 0.2, greatest = 8, person = 1.7; // metres
@@ -111,6 +196,13 @@ Stance stance_of(const Rig& rig, const BodyReading& how) {
             }
         }
     }
+    bool shows = by_name;
+    if (!by_name) {
+        const Shape shape = shape_of(rig, model);
+        up = shape.up;
+        ahead = shape.ahead;
+        shows = up.has_value();
+    }
     if (const auto said = axis_named(how.up)) { up = said; }
     if (const auto said = axis_named(how.faces)) { ahead = said; }
     // What is said has its effect, whether or not the body shows the rest.
@@ -136,7 +228,7 @@ Stance stance_of(const Rig& rig, const BodyReading& how) {
         low = j == 0 ? at : std::min(low, at);
         high = j == 0 ? at : std::max(high, at);
     }
-    stance.scale = how.scale ? *how.scale : by_name ? guessed_scale(double(high - low)) : 1;
+    stance.scale = how.scale ? *how.scale : shows ? guessed_scale(double(high - low)) : 1;
     stance.scales = std::fabs(stance.scale - 1) > 1e-9;
     if (stance.scales && !how.scale) {
         stance.words += fmt::format("{}it is {:.3g} units tall: taken as {} metres each, {:.2f} m",

@@ -17,8 +17,9 @@ struct Stance {
     std::string words; ///< how it stood, for a note
 };
 
-/// By the feet, the hips and the left and right side where names tell them, the toes standing over the names; what
-/// `how` says stands over all of it. Nothing where the body does not show how it stands. Its size is taken for metres
+/// By the feet, the hips and the left and right side where names tell them, the toes standing over the names; else by
+/// two legs that mirror each other, the trunk over them, and where their toes point. What `how` says stands over all of
+/// it. Nothing where the body does not show how it stands. Its size is taken for metres
 /// unless it could be nobody's.
 [[nodiscard]] Stance stance_of(const Rig& rig, const BodyReading& how);
 

@@ -166,6 +166,29 @@ TEST_CASE("joints may be named in any school, and a body's stance is still seen"
     }
 }
 
+TEST_CASE("a body whose joints are only numbered is read by its legs", "[long]") {
+    const support::TemporaryFolder folder;
+    for (const json& dress :
+         {json{{"rotation", turn({1, 0, 0}, 90)}, {"scale", {100, 100, 100}}}, json{{"rotation", turn({0, 1, 0}, 180)}},
+          json{{"rotation", turn({0, 0, 1}, 90)}},
+          json{{"rotation", turn({1, 0, 0}, -90)}, {"scale", {39.37007874, 39.37007874, 39.37007874}}}}) {
+        CAPTURE(dress.dump());
+        Glb file = naked();
+        int n = 0;
+        for (json& node : file.text["nodes"]) { node["name"] = fmt::format("bone_{:03}", n++); }
+        file.put_under(dress);
+        const ImportResult result = import_gltf(folder.write("numbered.glb", file.bytes()));
+        REQUIRE(result.file);
+        CHECK_THAT(format(result.diagnostics), Catch::Contains("[turned-body]"));
+        check_same_motion(*result.file);
+        const auto stroll = std::find_if(result.file->clips.begin(), result.file->clips.end(),
+                                         [](const ClipSource& clip) { return clip.name == "stroll"; });
+        const ClipMeasure measured = measure_clip(*stroll, result.file->rig);
+        CHECK(measured.speed == Approx(1.4).epsilon(0.05));
+        CHECK(std::fabs(measured.direction) < 3);
+    }
+}
+
 TEST_CASE("clips that face away from their own rig, or stand below its ground, are brought home") {
     const support::TemporaryFolder folder;
     Glb file = naked();
