@@ -142,7 +142,9 @@ SkeletonPose pose_of(const Skeleton& skeleton, const Controls& c) {
         const double pivot_up = c[first + 3] < 0 ? ball_height : 0;
         feet[s].up = pivot_up + (ankle_height - pivot_up) * std::cos(tip) - lever * std::sin(tip) + c[first + 2];
         feet[s].rolled = lever * (1 - std::cos(tip)) - (ankle_height - pivot_up) * std::sin(tip);
-        feet[s].toes = c[first + 2] > 0.03 ? 0 : std::max(0.0, -c[first + 3]);
+        // Bent against the ground, and straight again as it is left.
+        constexpr double left_by = 0.05; // metres
+        feet[s].toes = std::max(0.0, -c[first + 3]) * (1 - smooth(c[first + 2] / left_by));
     }
     place_legs(skeleton, pose, feet, stand_width, stand_toe_out, forward_axis);
     if (c[tuck] > 0) {
@@ -157,19 +159,16 @@ SkeletonPose pose_of(const Skeleton& skeleton, const Controls& c) {
             give("toes", Quaterniond::Identity());
         }
     }
-    if (c[tuck] > 0.5 || std::abs(c[hips_tip]) > 60) {
-        // Over and over: the trunk is bent against the hips, wherever these are.
-        const Quaterniond third = turned(right_axis, c[lean] / 3);
-        for (const char* part : {"spine_1", "spine_2", "chest"}) {
-            pose.rotations[std::size_t(skeleton.index(part))] = third;
-        }
-        for (const char* part : {"neck", "head"}) {
-            pose.rotations[std::size_t(skeleton.index(part))] = turned(right_axis, c[nod] / 2);
-        }
-    } else {
-        place_trunk(skeleton, pose, c[hips_turn] + c[chest_turn], c[lean], c[chest_list], c[hips_turn] + c[head_turn],
-                    c[nod]);
-    }
+    place_trunk(skeleton, pose, c[hips_turn] + c[chest_turn], c[lean], c[chest_list], c[hips_turn] + c[head_turn],
+                c[nod]);
+    // Over and over: the trunk is bent against the hips, wherever these are.
+    const double rolled = smooth(std::abs(c[hips_tip]) / 100);
+    const auto bend = [&](const char* part, double degrees) {
+        Quaterniond& joint = pose.rotations[std::size_t(skeleton.index(part))];
+        joint = joint.slerp(rolled, turned(right_axis, degrees));
+    };
+    for (const char* part : {"spine_1", "spine_2", "chest"}) { bend(part, c[lean] / 3); }
+    for (const char* part : {"neck", "head"}) { bend(part, c[nod] / 2); }
     for (const bool left : {true, false}) {
         const std::size_t first = left ? left_arm : right_arm;
         place_arm(skeleton, pose, left,

@@ -75,6 +75,32 @@ TEST_CASE("she is a person in size, and what should loop does, its way taken out
     }
 }
 
+TEST_CASE("no clip of hers jerks by itself") {
+    const Rig& rig = demo_file().rig;
+    for (const ClipSource& clip : demo_file().clips) {
+        std::vector<std::vector<Transform>> poses;
+        for (int i = 0; i <= int(clip.seconds * 60); ++i) {
+            poses.push_back(model_space(rig, pose_at(clip, rest_pose(rig), i / 60.0)));
+        }
+        double worst = 0; // degrees a second between two frames
+        std::string where;
+        for (std::size_t i = 1; i + 1 < poses.size(); ++i) {
+            for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+                const auto turn = [&](std::size_t at) {
+                    return poses[at + 1][j].rotation * conjugate(poses[at][j].rotation);
+                };
+                const double jolt = degrees_between(turn(i - 1), turn(i)) * 60;
+                if (jolt > worst) {
+                    worst = jolt;
+                    where = rig.joints[j].name;
+                }
+            }
+        }
+        CAPTURE(clip.name, where);
+        CHECK(worst < 950);
+    }
+}
+
 TEST_CASE("a planted foot moves at the ground's speed and stays on the ground") {
     for (const lamplighter::Gait& gait : lamplighter::gaits) {
         const ClipSource& clip = demo_clip(gait.name);
