@@ -108,6 +108,7 @@ public:
     [[nodiscard]] const std::vector<Step>& steps() const { return steps_; }
     [[nodiscard]] const gait::BakedMotion& motion() const { return motion_; }
     [[nodiscard]] std::vector<gait::Footprint> prints() const { return prints_.all(); }
+    [[nodiscard]] const gait::Pop& worst_pop() const { return pops_.worst(); }
 
 private:
     [[nodiscard]] bool is_in(const char* state) const { return her_.is_active(character_->state(state)); }
@@ -205,6 +206,7 @@ private:
         if (!steps_.empty()) { her_.plant_feet(gait::step_between(steps_.back().place, place)); }
         steps_.push_back(
             {time, place, std::string(her_.state_name()), std::hypot(walker_.velocity.x, walker_.velocity.z)});
+        pops_.add(her_);
         her_.model_pose(pose_);
         prints_.add(time, pose_, place);
         her_.pose(pose_);
@@ -223,6 +225,7 @@ private:
     float driven_ = 0; // metres a second
     bool stopping_ = false;
     gait::Footprints prints_;
+    gait::PopMeter pops_{her_};
     std::vector<gait::Transform> pose_;
     bool game_driven_;
     std::vector<Step> steps_;
@@ -342,7 +345,9 @@ int main(int argument_count, char** arguments) {
     std::fputs(gait::format(problems).c_str(), stderr);
     double worst = 0;
     for (const gait::Footprint& print : walk.prints()) { worst = std::max(worst, print.slide); }
-    std::printf("\n%zu footprints, the worst slides by %.0f mm; wrote %s.csv, %s.svg and %s.glb\n",
-                walk.prints().size(), 1000 * worst, out.c_str(), out.c_str(), out.c_str());
+    std::printf("\nthe hardest jolt of a joint is %.2f times the usual one, where 2 would show\n",
+                walk.worst_pop().ratio);
+    std::printf("%zu footprints, the worst slides by %.0f mm; wrote %s.csv, %s.svg and %s.glb\n", walk.prints().size(),
+                1000 * worst, out.c_str(), out.c_str(), out.c_str());
     return gait::has_errors(problems) ? 1 : 0;
 }

@@ -336,7 +336,10 @@ TEST_CASE("the lamplighter walks the quay by a stick: she starts, hops, sidestep
              {"setting_off", "moving", "air.leap_", "air.falling", "landing", "stopping_", "turning_left"}) {
             CHECK_THAT(walked.out, Catch::Contains(state));
         }
-        // Whoever runs it reads how well her feet hold.
+        // Whoever runs it reads that nothing pops, and how well her feet hold.
+        const std::size_t jolts = walked.out.find("the hardest jolt of a joint is ");
+        REQUIRE(jolts != std::string::npos);
+        CHECK(std::stod(walked.out.substr(jolts + 31)) <= 2);
         const std::size_t slides = walked.out.find("the worst slides by ");
         REQUIRE(slides != std::string::npos);
         // The game alone spins her faster than her turning steps do.
