@@ -235,6 +235,12 @@ std::uint16_t CompileContext::warp_by_likeness(std::uint16_t clip, std::uint16_t
     return known->second = std::uint16_t(data->motions.warps.size() - 1);
 }
 
+bool CompileContext::stands(std::uint16_t clip) {
+    const std::vector<FootMeasure>& feet = measure(clip).feet;
+    return !feet.empty() &&
+           std::all_of(feet.begin(), feet.end(), [](const FootMeasure& foot) { return foot.down >= 1; });
+}
+
 bool CompileContext::is_lively(std::uint16_t clip) {
     constexpr int count = 8;
     constexpr float least = 0.02F; // of the rig's size

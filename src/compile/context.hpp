@@ -133,7 +133,8 @@ struct CompileContext {
     [[nodiscard]] std::uint16_t even_warp();
     /// Whether its poses differ at all as it goes round.
     [[nodiscard]] bool is_lively(std::uint16_t clip);
-    [[nodiscard]] bool has_feet(std::uint16_t clip) { return !measure(clip).feet.empty(); }
+    /// Whether its feet stay on the ground all along.
+    [[nodiscard]] bool stands(std::uint16_t clip);
     /// The clip as it is played there, made when it is asked for first.
     std::uint16_t turned_clip(std::uint16_t clip, const ClipTurn& turn);
     /// The difference of a clip to the first frame of another: index into the character's additives.

@@ -343,7 +343,7 @@ std::vector<std::size_t> MotionCompiler::going(const Building& building) const {
         // What only slides along like a sledge has no time to keep.
         if (!context_.is_lively(leaf.clip)) { continue; }
         if (goes) { going.push_back(l); }
-        if (plan.blended) { lively.push_back(l); }
+        if (plan.blended && !context_.stands(leaf.clip)) { lively.push_back(l); }
     }
     if (steps.size() == going.size() && !steps.empty()) { return steps; }
     // Of a body whose steps nothing tells, whatever is blended.

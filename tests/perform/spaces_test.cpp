@@ -590,6 +590,24 @@ TEST_CASE("bodies whose steps nothing tells are kept in time by the likeness of 
     CHECK(sway("", eels(rounds)) > 19.5);
 }
 
+TEST_CASE("clips that only stand are not kept in time, and nothing is said of them") {
+    const Compiled compiled = demo_state("{blend: speed, points: {0: stand, 1: shelter}}", velocity);
+    CHECK(format(compiled.diagnostics).find("likeness") == std::string::npos);
+    Performer her(compiled.character);
+    her.set("speed", 0.5);
+    her.advance(0.5);
+    her.advance(1.25);
+    const double
+        stand = 6,
+        shelter = her.character()
+                      .clips()[std::size_t(std::find_if(her.character().clips().begin(), her.character().clips().end(),
+                                                        [](const ClipInfo&clip) { return clip.name == "shelter"; }) -
+                                           her.character().clips().begin())]
+                      .seconds;
+    CHECK(phases(her).at("stand") == Approx(1.75 / stand).margin(1e-3));
+    CHECK(phases(her).at("shelter") == Approx(std::fmod(1.75, shelter) / shelter).margin(1e-3));
+}
+
 TEST_CASE("a hop whose feet come down together keeps time with a walk, and neither turns jerky") {
     const ImportResult file = import_gltf(support::project() / "demo/lamplighter.glb");
     Assets assets;
