@@ -6,6 +6,7 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace gait::detail {
@@ -23,6 +24,10 @@ struct PlanePoint {
 
 /// Sites of one plane, the copies included that plateaus and wrapping axes need.
 inline constexpr std::size_t most_sites = 256;
+
+/// In a plane of velocities: of the sites that go the way of one (within 12 degrees) and faster, the slowest; nothing
+/// for one that stands.
+[[nodiscard]] GAIT_API std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std::size_t site);
 
 /// The weights of the sites whose weight is not zero.
 struct SiteShares {

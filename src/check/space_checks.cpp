@@ -106,6 +106,36 @@ private:
                                   "steps are mixed; add a clip that stands, with at: [0, 0]");
         }
         check_range(first.kind == ParameterKind::number ? first : second, reach * pace_of(part));
+        check_cut(part);
+    }
+
+    /// Halfway between a clip and the next faster one that goes the same way those two should play.
+    void check_cut(const MotionPart& part) {
+        constexpr double least_share = 0.7;
+        const BlendPlane& plane = data_.motions.planes[part.plane];
+        const std::vector<PlanePoint>& sites = plane.sites();
+        for (std::size_t a = 0; a < sites.size(); ++a) {
+            const auto next = next_faster(sites, a);
+            if (!next) { continue; }
+            SiteShares shares;
+            plane.weigh({(sites[a].x + sites[*next].x) / 2, (sites[a].y + sites[*next].y) / 2}, shares);
+            double both = 0;
+            for (std::size_t i = 0; i < shares.count; ++i) {
+                if (shares.site[i] == a || shares.site[i] == *next) { both += shares.share[i]; }
+            }
+            if (both >= least_share) { continue; }
+            const auto place = [&](std::size_t site) {
+                return fmt::format("{:.0f} deg at {:.2g} m/s",
+                                   std::atan2(sites[site].x, sites[site].y) * degrees_per_radian,
+                                   std::hypot(sites[site].x, sites[site].y));
+            };
+            warn(
+                "badly-cut",
+                fmt::format("halfway between the points toward {} and toward {}, which go the same way, others play to "
+                            "{:.0f} %; leave 'cells' out, or move or add a point",
+                            place(a), place(*next), 100 * (1 - both)));
+            return;
+        }
     }
 
     /// Clips that walk and are blended keep step.

@@ -359,24 +359,11 @@ namespace {
 
 /// Clips that go the same way, one faster than the other, are neighbours: between them nothing from aside plays.
 void join_headings(const std::vector<PlanePoint>& places, std::vector<Cell>& cells) {
-    constexpr double same_way = 12 / degrees_per_radian, slow = 1e-3; // radians, and of the fastest
-    double fastest = 0;
-    for (const PlanePoint& place : places) { fastest = std::max(fastest, std::hypot(place.x, place.y)); }
-    const auto stands = [&](const PlanePoint& place) { return std::hypot(place.x, place.y) <= slow * fastest; };
-    const auto go_alike = [](const PlanePoint& a, const PlanePoint& b) {
-        return std::fabs(std::atan2(cross(a, b), dot(a, b))) <= same_way;
-    };
     std::vector<std::pair<double, std::array<std::uint16_t, 2>>> wanted; // by their difference in speed
+    const auto speed = [&](std::size_t site) { return std::hypot(places[site].x, places[site].y); };
     for (std::size_t a = 0; a < places.size(); ++a) {
-        // The next faster one of those that go where it goes.
-        std::optional<std::size_t> next;
-        const double own = std::hypot(places[a].x, places[a].y);
-        const auto speed = [&](std::size_t b) { return std::hypot(places[b].x, places[b].y); };
-        for (std::size_t b = 0; b < places.size(); ++b) {
-            if (stands(places[a]) || speed(b) <= own * (1 + same_way) || !go_alike(places[a], places[b])) { continue; }
-            if (!next || speed(b) < speed(*next)) { next = b; }
-        }
-        if (next) { wanted.push_back({speed(*next) - own, {std::uint16_t(a), std::uint16_t(*next)}}); }
+        const auto next = next_faster(places, a);
+        if (next) { wanted.push_back({speed(*next) - speed(a), {std::uint16_t(a), std::uint16_t(*next)}}); }
     }
     std::sort(wanted.begin(), wanted.end());
     std::vector<std::array<std::uint16_t, 2>> kept;
