@@ -1,4 +1,7 @@
+#include "gait/plain_body.hpp"
+#include "gait/space.hpp"
 #include "gait/steering.hpp"
+#include "support.hpp"
 
 #include <catch2/catch.hpp>
 
@@ -136,4 +139,37 @@ TEST_CASE("whatever a game hands to its steering, what comes back is finite, and
         CHECK(facing.heading() == heading);
         CHECK(facing.turn_rate() == rate);
     }
+}
+
+TEST_CASE("the body of a plain game goes at the pace of the legs through a reversal, and on evenly as they do "
+          "something else") {
+    Performer her(support::lamplighter().character);
+    const Character& character = her.character();
+    PlainBody game;
+    game.speed = character.number("speed");
+    game.heading = character.number("heading");
+    const auto velocity = [&] {
+        Performer soon = her;
+        soon.advance(1e-4);
+        return game.move(soon, 1e-4).move * 1e4F;
+    };
+    her.set("speed", 1.4);
+    for (int frame = 0; frame < 90; ++frame) { her.advance(1.0 / 60); }
+    her.set("heading", 178);
+    float slowest = 9;
+    for (int frame = 0; frame < 30; ++frame) {
+        her.advance(1.0 / 60);
+        const Vec3 now = velocity();
+        slowest = std::min(slowest, length(now));
+        const auto cursor = blend_cursor(her);
+        REQUIRE(cursor);
+        CHECK(double(length(now)) == Approx(cursor->speed).margin(0.02));
+    }
+    CHECK(slowest < 0.2F); // turned about it stands for a moment, as her legs do
+    // A bell: she stands where she is, and the body is not at another speed at once.
+    const Vec3 before = velocity();
+    her.send("bell");
+    her.advance(1e-4);
+    REQUIRE(her.state_name() == "still");
+    CHECK(length(velocity() - before) < 0.05F);
 }
