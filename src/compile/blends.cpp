@@ -80,7 +80,18 @@ MotionCompiler::Axes MotionCompiler::axes_of(const BlendDefinition& blend, const
     }
     axes.velocities = angle != other_angle;
     axes.angle_first = angle;
-    if (axes.velocities) { return axes; }
+    if (axes.velocities) {
+        const auto& at_most = context_.document.parameters[angle ? axes.first : axes.second].at_most;
+        if (at_most) {
+            context_.error(
+                at_most->place, "no-effect",
+                fmt::format("with a speed this angle spans a plane of velocities, in which it is bounded by the "
+                            "speed's 'at_most'; write it at '{}'",
+                            angle ? second.name : first.name),
+                path);
+        }
+        return axes;
+    }
     axes.wraps_x = axes.wraps_y = angle;
     if (angle) {
         axes.scale_x = axes.scale_y = 1.0 / 360;

@@ -286,6 +286,7 @@ void StateCompiler::add_pick(std::uint16_t index, const ResolvedMotion& resolved
         if (data_.states[added.node].kind == NodeKind::pick) {
             context_.error(entry.place, "wrong-shape", "a pick inside a pick never ends; write its entries here", own);
         }
+        check_rounds(entry, data_.states[added.node], own);
         compiled.entries.push_back(added);
     }
     if (pick.between) {
@@ -305,6 +306,17 @@ double StateCompiler::checked_share(PickOrder order, const PickEntry& entry, con
                          : fmt::format("in turn, a share is how many times in a row; found {}", share),
                    path);
     return 1;
+}
+
+void StateCompiler::check_rounds(const PickEntry& entry, const CompiledState& node, const std::string& path) {
+    if (entry.loops.first.place.line == 0 || node.kind != NodeKind::motion) { return; }
+    const auto leaves = data_.motions.leaves_of(data_.motions.motions[node.motion]);
+    const bool goes_round = std::any_of(leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.loops; });
+    if (goes_round || leaves.empty()) { return; }
+    context_.error(entry.loops.first.place, "no-effect",
+                   "'loops' counts the rounds of a motion that loops, and this one is played once; write 'loop: yes' "
+                   "beside it, or leave 'loops' out",
+                   path);
 }
 
 int StateCompiler::checked_loops(const Number& loops, const std::string& path) {

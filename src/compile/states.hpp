@@ -42,6 +42,8 @@ private:
     std::uint16_t add_record(std::uint16_t index, const char* what, double fade);
     void add_pick(std::uint16_t index, const ResolvedMotion& resolved, const std::string& path);
     double checked_share(PickOrder order, const PickEntry& entry, const std::string& path);
+    /// Rounds can only be counted of what goes round.
+    void check_rounds(const PickEntry& entry, const CompiledState& node, const std::string& path);
     int checked_loops(const Number& loops, const std::string& path);
     [[nodiscard]] std::vector<CompileContext::Use> with(const std::vector<CompileContext::Use>& more) const;
     void add_choose(std::uint16_t index, const ResolvedMotion& resolved, const std::string& path);

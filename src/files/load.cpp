@@ -60,6 +60,7 @@ public:
             compare_joints(*imported, rig_file->rig, fitted, clip, file, fit);
             result.assets.clips.emplace(clip.name.value, std::move(fitted.clip));
         }
+        if (rig_file != nullptr) { check_fits(rig_file->rig); }
         result.files.assign(read_.begin(), read_.end());
         result.diagnostics = sink_.take();
         result.diagnostics.insert(result.diagnostics.begin(), imported_.begin(), imported_.end());
@@ -164,6 +165,10 @@ private:
     void compare_joints(const ImportedFile& from, const Rig& rig, const FittedClip& fitted, const ClipDefinition& clip,
                         const Text& file, const FitDefinition* fit) {
         if (!compared_.insert({file.value, fit}).second) { return; }
+        if (fit != nullptr) {
+            std::vector<std::string>& names = joints_seen_by_[fit];
+            for (const Joint& joint : from.rig.joints) { names.push_back(joint.name); }
+        }
         const std::string path = "clips." + clip.name.value;
         if (fitted.unmoved.size() == rig.joints.size()) {
             sink_.error(
@@ -194,9 +199,34 @@ private:
         }
     }
 
+    /// Names in a fit that neither body has do nothing.
+    void check_fits(const Rig& rig) {
+        const std::vector<std::string> ours = names_of(rig);
+        for (const auto& [fit, theirs] : joints_seen_by_) {
+            const std::string path = "fits." + fit->name.value;
+            const auto knows = [](const std::vector<std::string>& names, const std::string& name) {
+                return std::find(names.begin(), names.end(), name) != names.end();
+            };
+            for (const auto& [their_name, our_name] : fit->joints) {
+                if (!knows(theirs, their_name.value) && !knows(theirs, fit->strip.value + their_name.value)) {
+                    sink_.unknown(their_name.place, "joint", their_name.value, theirs, path + ".joints");
+                }
+                if (!knows(ours, our_name.value)) {
+                    sink_.unknown(our_name.place, "joint", our_name.value, ours, path + ".joints");
+                }
+            }
+            for (const auto& [our_name, degrees] : fit->turn) {
+                if (!knows(ours, our_name.value)) {
+                    sink_.unknown(our_name.place, "joint", our_name.value, ours, path + ".turn");
+                }
+            }
+        }
+    }
+
     const Document& document_;
     DiagnosticSink sink_;
     std::filesystem::path folder_;
+    std::map<const FitDefinition*, std::vector<std::string>> joints_seen_by_; ///< of the files that it was used for
     using FileKey = std::pair<std::string, const FitDefinition*>;
     std::map<FileKey, std::optional<ImportedFile>> files_;
     std::map<const ImportedFile*, std::unordered_map<std::string, const ClipSource*>> by_name_;

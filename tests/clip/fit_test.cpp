@@ -204,6 +204,13 @@ TEST_CASE("another rig's clips are taken by a document, and what does not match 
     const Loaded all = load(document(
         "fits: {cap: {strip: \"cap:\", joints: {grabber_of_the_left: left_hand}, scale: 1, up: y}}\n", ", fit: cap"));
     CHECK(format(all.diagnostics).empty());
+    const std::string slips = format(load(document("fits: {cap: {strip: \"cap:\", scale: 1, up: y, joints: {grabber: "
+                                                   "left_hand, hips: hipps}, turn: {left_hnd: [0, 0, 5]}}}\n",
+                                                   ", fit: cap"))
+                                         .diagnostics);
+    CHECK_THAT(slips, Catch::Contains("error: no joint 'grabber'; ") &&
+                          Catch::Contains("error: no joint 'hipps'; did you mean 'hips'?") &&
+                          Catch::Contains("error: no joint 'left_hnd'; did you mean 'left_hand'?"));
     CHECK_THAT(format(load(document("fits: {cap: {up: w}}\n", ", fit: cap")).diagnostics),
                Catch::Contains("no axis 'w'; there are x, y, z, -x, -y, -z"));
     CHECK_THAT(format(load(document("fits: {cap: {}}\n", ", fit: cup")).diagnostics),

@@ -133,6 +133,10 @@ TEST_CASE("picks, chooses and mixes say what they lack") {
                has("nothing is played in a state, or in a choose, of a layer that lies over others [wrong-shape]"));
     CHECK_THAT(playing("{pick: {order: shuffled, of: [low]}}"),
                has("no order 'shuffled'; there are dealt, random, in turn"));
+    CHECK_THAT(playing("{pick: {of: [low, {play: high, loops: 3}]}}"),
+               has("'loops' counts the rounds of a motion that loops, and this one is played once; write 'loop: yes' "
+                   "beside it, or leave 'loops' out [no-effect]"));
+    CHECK(playing("{pick: {of: [{play: low, loops: 2}, high, {play: {clip: high, loop: yes}, loops: 3}]}}").empty());
     std::string many;
     for (int i = 0; i < 65; ++i) { many += i == 0 ? "low" : ", low"; }
     CHECK_THAT(playing("{pick: {of: [" + many + "]}}"), has("a pick has at most 64 entries [too-many]"));
@@ -148,6 +152,11 @@ TEST_CASE("picks, chooses and mixes say what they lack") {
 }
 
 TEST_CASE("blend spaces say what is wrong with their axes, points and cells") {
+    CHECK_THAT(
+        said("parameters: {speed: {kind: number, range: [0, 6]}, way: {kind: angle, at_most: 90}}\nlayers: [{name: "
+             "body, machine: {start: a, states: {a: {play: {blend: [way, speed], points: [{at: [0, 0], play: low}, "
+             "{at: [0, 1], play: {clip: high, loop: yes}}, {at: [90, 1], play: low}]}}}}}]\n"),
+        has("in which it is bounded by the speed's 'at_most'; write it at 'speed' [no-effect]"));
     CHECK_THAT(playing("{blend: hands, points: {1: low}}"),
                has("'hands' is a choice and a blend space runs along a number or an angle [wrong-type]"));
     CHECK_THAT(
