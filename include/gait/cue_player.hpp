@@ -38,6 +38,8 @@ public:
 
     /// Whether some cue sets or sends that parameter: an index into `Character::parameters()`.
     [[nodiscard]] bool touches(std::uint16_t parameter) const;
+    /// Whether the sheet's `body` goes by that parameter.
+    [[nodiscard]] bool goes_by(std::uint16_t parameter) const;
 
     /// Sets what is due up to and including `time`, seconds since the performer's start. Time only goes forward.
     void apply(Performer& performer, double time);

@@ -283,7 +283,9 @@ private:
             const bool asks = p >= own;
             const Place place = asks ? document_.one_shots[p - own].name.place : document_.parameters[p].name.place;
             const std::string path = (asks ? "one_shots." : "parameters.") + info.name;
-            if (!used[p]) {
+            const bool moves_body = std::any_of(players_.begin(), players_.end(),
+                                                [&](const CuePlayer& c) { return c.goes_by(std::uint16_t(p)); });
+            if (!used[p] && !moves_body) {
                 sink_.warn(place, "unused-parameter",
                            fmt::format("nothing looks at '{}'; use it in a condition or a blend space, or remove it",
                                        info.name),
@@ -300,6 +302,14 @@ private:
                                        info.tune ? "remove 'tune', so that the game sets it, or give it a 'from'"
                                                  : "set it in a cue, or give it a 'from'"),
                            path);
+            }
+            if (set && !blends[p] && !awaited[p] && !info.computed && !info.tune) {
+                sink_.warn(
+                    place, "unset-parameter",
+                    fmt::format("no cue sets '{}', so that what asks for it is never seen otherwise; set it in a "
+                                "cue, give it a 'from', or write 'tune: yes'",
+                                info.name),
+                    path);
             }
             if (awaited[p] && set) {
                 const std::string waits = asks ? fmt::format("one-shot '{}' waits to be asked for", info.name)

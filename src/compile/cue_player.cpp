@@ -33,6 +33,11 @@ bool CuePlayer::touches(std::uint16_t parameter) const {
     });
 }
 
+bool CuePlayer::goes_by(std::uint16_t parameter) const {
+    return body_ &&
+           (body_->speed.index == parameter || body_->heading.index == parameter || body_->turn.index == parameter);
+}
+
 CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnostics& diagnostics) {
     DiagnosticSink sink(sheet.file, sheet.source);
     std::vector<std::string> names;

@@ -67,7 +67,7 @@ TEST_CASE("each wrong example of the page of checks gets its remark, each right 
     for (const Example& example : page.examples) {
         CAPTURE(example.code);
         REQUIRE_FALSE(example.right.empty());
-        const bool with_sheet = example.code == "unsent-signal";
+        const bool with_sheet = example.code == "unsent-signal" || example.code == "unset-parameter";
         const Diagnostics wrong = findings(page.beginning + example.wrong, with_sheet);
         CAPTURE(format(wrong));
         REQUIRE(wrong.size() == 1);
@@ -108,4 +108,32 @@ TEST_CASE("remarks show the values at which a machine goes to and fro") {
     CHECK(
         said("a: {play: stand, go: [{to: b, when: wet and speed > at}]}, b: {play: run, go: [{to: a, when: not wet}]}")
             .empty());
+}
+
+TEST_CASE("what a cue sheet leaves alone is named, behind computed parameters too, and what its body goes by is used") {
+    const support::TemporaryFolder folder;
+    const std::string document = folder.write(
+        "a.gait.yaml",
+        "gait: 1\nrig: " + (support::project() / "demo/lamplighter.glb").string() +
+            "\nclips: {stand: {loop: yes}, stroll: {loop: yes}}\nparameters:\n  speed: {kind: number, range: [0, "
+            "1.5]}\n"
+            "  heading: {kind: angle}\n  turn: {kind: number, range: [-1, 1]}\n  wet: {kind: flag}\n"
+            "  hands: {kind: choice, of: [free, full]}\n  fall: {kind: number}\n"
+            "  impact: {kind: number, remember: fall, while: fall > 1}\nlayers:\n  - name: body\n    machine:\n"
+            "      start: s\n      states:\n"
+            "        s: {play: stand, go: [{to: m, when: speed > 0.3 and not wet and hands == free, fade: 0.3}]}\n"
+            "        m: {play: {blend: speed, points: [stand, stroll]}, go: [{to: s, when: speed < 0.2 and impact < 3, "
+            "fade: 0.3}]}\n");
+    const std::string sheet = folder.write("a.cues.yaml", "seconds: 3\nbody: {speed: speed, heading: heading, turn: "
+                                                          "turn}\ncues: [{at: 1, set: {speed: 1}}]\n");
+    const std::string told = support::gait_tool({"check", document, "--cues", sheet}).err;
+    CAPTURE(told);
+    for (const char* name : {"wet", "hands", "fall", "heading", "turn"}) {
+        CHECK(told.find(std::string("no cue sets '") + name + "'") != std::string::npos);
+    }
+    CHECK(told.find("'impact'") == std::string::npos);
+    CHECK(told.find("nothing looks at") == std::string::npos);
+    const std::string alone = support::gait_tool({"check", document}).err;
+    CHECK(alone.find("no cue sets") == std::string::npos);
+    CHECK(alone.find("nothing looks at 'heading'") != std::string::npos);
 }
