@@ -307,6 +307,11 @@ TEST_CASE("why a state is not left is told in one command, over a state's time o
     const Finished still = gait_tool({"perform", document, "--set", "speed=0.08", "--why"});
     CHECK(still.code == 0);
     CHECK_THAT(still.out, Catch::Contains("is left or not, at 10.000 s"));
+    // Written before the document as well.
+    CHECK(gait_tool({"perform", "--why", document, "--set", "speed=0.08"}).out == still.out);
+    const Finished none = gait_tool({"perform", "--why"});
+    CHECK(none.code == 2);
+    CHECK_THAT(none.err, Catch::Contains("DOCUMENT is required"));
     CHECK_THAT(still.out, Catch::Contains("speed > start_at     NO, stops it  speed = 0.08, start_at = 0.1"));
     const Finished moving = gait_tool({"perform", document, "--cues", evening, "--why", "moving"});
     CHECK_THAT(moving.out, Catch::Contains("5 x  speed < stop_at  as it left"));

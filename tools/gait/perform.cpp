@@ -534,7 +534,7 @@ void add_perform(CLI::App& app, Run& run) {
     auto options = std::make_shared<PerformOptions>();
     CLI::App* command = app.add_subcommand(
         "perform", "Plays a document and tells what happened: transitions, time in each state, smoothness");
-    command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml")->required();
+    command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml");
     command->add_option("--cues", options->cues, "a cue sheet, NAME.cues.yaml, that sets the parameters over time")
         ->type_name("FILE");
     command->add_option("--set", options->set, "set a parameter at the start, such as --set speed=1.4; may be repeated")
@@ -587,6 +587,11 @@ void add_perform(CLI::App& app, Run& run) {
                     "Exit code 1 means a bound of smoothness was missed.");
     command->callback([options, why, &run] {
         options->why = why->count() > 0;
+        // Written before the document '--why' takes it for a state.
+        if (options->document.empty() && options->why_of.ends_with(".yaml")) {
+            options->document.swap(options->why_of);
+        }
+        if (options->document.empty()) { throw CLI::RequiredError("DOCUMENT"); }
         run = [options] { return run_perform(*options); };
     });
 }
