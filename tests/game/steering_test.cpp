@@ -1,3 +1,4 @@
+#include "gait/footprints.hpp"
 #include "gait/plain_body.hpp"
 #include "gait/space.hpp"
 #include "gait/steering.hpp"
@@ -172,4 +173,23 @@ TEST_CASE("the body of a plain game goes at the pace of the legs through a rever
     her.advance(1e-4);
     REQUIRE(her.state_name() == "still");
     CHECK(length(velocity() - before) < 0.05F);
+}
+
+TEST_CASE("a foot that its clip still has standing makes no print as the body leaves the ground") {
+    const Character& character = *support::lamplighter().character;
+    Performer her(support::lamplighter().character);
+    std::vector<Transform> pose(character.joint_count());
+    const auto prints_of = [&](double rises) {
+        Footprints prints(character.rig());
+        GroundPlace place;
+        for (int frame = 0; frame < 60; ++frame) {
+            her.advance(1.0 / 60);
+            her.model_pose(pose);
+            place.y += rises / 60;
+            prints.add(frame / 60.0, pose, place);
+        }
+        return prints.all().size();
+    };
+    CHECK(prints_of(0) == 2);
+    CHECK(prints_of(2) == 0);
 }
