@@ -64,7 +64,12 @@ void read_clip_settings(const YamlMap& map, ClipDefinition& clip, DiagnosticSink
     clip.close = map.flag("close").value_or(true);
     if (const YamlNode* marks = map.find("marks")) {
         for (const auto& [name, value] : named_entries(*marks, "marks", sink)) {
-            if (const auto at = to_number(*value, "a mark's second", sink)) { clip.marks.push_back({name, *at}); }
+            // One instant, or a list of them.
+            const bool several = value->is_sequence() && !value->items.empty();
+            const YamlNode* const first = several ? value->items.data() : value;
+            for (const YamlNode* each = first; each != first + (several ? value->items.size() : 1); ++each) {
+                if (const auto at = to_number(*each, "a mark's second", sink)) { clip.marks.push_back({name, *at}); }
+            }
         }
     }
     if (const YamlNode* spans = map.find("spans")) {

@@ -97,6 +97,34 @@ TEST_CASE("a clip that has spans and no marks tells them") {
     CHECK(listen(performer, 1, 0.05).what == std::vector<std::string>{"a entered", "open begins", "open ends"});
 }
 
+TEST_CASE("a mark may stand at several instants of a clip, and a way waits for whichever comes next") {
+    const auto assets = support::assets(2, {support::held("walk", 2, 15, 2), support::held("rest", 2, 0)});
+    const auto document = [](const std::string& marks, const std::string& after) {
+        return "gait: 1\nrig: x.glb\nclips: {walk: {loop: yes, marks: " + marks +
+               "}, rest: {loop: yes}}\nlayers: [{name: body, machine: {start: a, states: {a: {play: walk, go: {to: b, "
+               "at: "
+               "down, after: " +
+               after + "}}, b: {play: rest}}}}]\n";
+    };
+    for (const double dt : {1.0 / 240, 0.1}) {
+        Performer performer(support::character(document("{down: [1.7, 0.5, 1.1]}", "9"), assets));
+        const Heard heard = listen(performer, 4, dt);
+        CAPTURE(dt, heard.what);
+        CHECK(heard.what == std::vector<std::string>{"a entered", "down", "down", "down", "down", "down", "down"});
+        const std::vector<double> times{0, 0.5, 1.1, 1.7, 2.5, 3.1, 3.7};
+        for (std::size_t i = 1; i < std::min(times.size(), heard.times.size()); ++i) {
+            CHECK(heard.times[i] == Approx(times[i]).margin(1e-6));
+        }
+        Performer waits(support::character(document("{down: [0.5, 1.1]}", "0.6"), assets));
+        (void)listen(waits, 1.05, 0.05);
+        CHECK(waits.state_name() == "a");
+        (void)listen(waits, 0.1, 0.05);
+        CHECK(waits.state_name() == "b");
+    }
+    CHECK(support::diagnose(document("{down: []}", "1"), assets).find("a mark's second") != std::string::npos);
+    CHECK(support::diagnose(document("{down: [0.5, soon]}", "1"), assets).find("'soon'") != std::string::npos);
+}
+
 TEST_CASE("a step that lasts a minute tells every mark of it") {
     Performer performer(machine("go: {kind: flag}", "a: {play: marked}\n"));
     EventList events;

@@ -21,6 +21,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -168,21 +169,25 @@ std::string marks_of(const ImportedFile& file, const ClipsOptions& options) {
     std::string text = "clips:\n";
     for (const ClipSource& clip : file.clips) {
         const ClipMeasure m = measure_clip(clip, file.rig, options.feet);
-        std::vector<std::pair<double, std::string>> marks;
+        std::map<std::string, std::vector<double>> marks; // instants by name
         for (const FootMeasure& foot : m.feet) {
             if (foot.down > 0.999) { continue; }
-            int n = 0;
             for (const Contact& contact : foot.contacts) {
-                const std::string number = ++n > 1 ? fmt::format("_{}", n) : "";
-                marks.emplace_back(contact.strike, foot.side + "_down" + number);
-                marks.emplace_back(contact.lift_off, foot.side + "_up" + number);
+                marks[foot.side + "_down"].push_back(contact.strike);
+                marks[foot.side + "_up"].push_back(contact.lift_off);
             }
         }
-        std::sort(marks.begin(), marks.end());
-        std::string list;
-        for (const auto& [at, name] : marks) {
-            list += fmt::format("{}{}: {:.3f}", list.empty() ? "" : ", ", name, at);
+        // In the order in which they first come.
+        std::vector<std::pair<double, std::string>> written;
+        for (auto& [name, instants] : marks) {
+            std::sort(instants.begin(), instants.end());
+            const bool one = instants.size() == 1;
+            written.emplace_back(instants.front(), fmt::format("{}: {}{:.3f}{}", name, one ? "" : "[",
+                                                               fmt::join(instants, ", "), one ? "" : "]"));
         }
+        std::sort(written.begin(), written.end());
+        std::string list;
+        for (const auto& [at, text_of_mark] : written) { list += (list.empty() ? "" : ", ") + text_of_mark; }
         text +=
             fmt::format("  {}: {{{}marks: {{{}}}}}\n", document_text(clip.name), m.loops ? "loop: yes, " : "", list);
     }
