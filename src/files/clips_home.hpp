@@ -7,9 +7,9 @@
 
 namespace gait::detail {
 
-/// Turns all clips of a file about +Y and lifts them, where together they face away from where the rig at rest faces, or
-/// stand below its ground. What was done, in words; empty for nothing. A clip that turns shows nothing of where it faces,
-/// and what `how` says of that stands over what clips show.
+/// Turns all clips of a file about +Y and lifts them, where together they face away from where the rig at rest faces,
+/// or stand below its ground. What was done, in words; empty for nothing. A clip that turns shows nothing of where it
+/// faces, and what `how` says of that stands over what clips show.
 std::string bring_clips_home(ImportedFile& file, const BodyReading& how);
 
 /// Turns the keys of a root joint about the origin, and lifts it.
