@@ -109,7 +109,7 @@ private:
     void measure();
     void judge_until(double time);
     void allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
-                          bool captured);
+                          bool captured, double left);
     [[nodiscard]] Fading fading_of(const MotionSample& motion, std::size_t joint) const;
     /// A frame in which something faded.
     struct Measured {
@@ -127,8 +127,9 @@ private:
     Worst worst_;
     std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
     std::vector<double> offset_place_;     ///< a joint each, degrees as the offset was caught
-    std::vector<Vec3> shown_velocity_;     ///< a joint each, degrees a second as it was caught
-    bool captured_before_ = false;         ///< it was caught a frame ago
+    std::vector<double> own_before_; ///< a joint each, what the motions did by themselves a frame ago, degrees a second
+    std::vector<Vec3> shown_velocity_; ///< a joint each, degrees a second as it was caught
+    bool captured_before_ = false;     ///< it was caught a frame ago
     double offset_before_ = -1;
     double last_jolt_ = 0;
     std::uint64_t begun_ = 0;

@@ -248,7 +248,8 @@ public:
 };
 
 void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
-                                 bool captured) {
+                                 bool captured, double left) {
+    // Velocities are means over a frame; as it ends they are off by half of what they change in one.
     const double seconds = window.last.offset_seconds;
     if (captured) {
         const Vector start = blend.at[1] && blend.at[2] ? turn(*blend.at[2], *shown.at[2]) : Vector::Zero();
@@ -259,12 +260,12 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
         shown_velocity_[joint] = vec3_of(turn(*shown.at[0], *shown.at[1]) / window.first_dt);
         const double speed = window.middle.offset_seconds > 0 ? (start - earlier).norm() / window.second_dt
                                                               : exact_of(shown_velocity_[joint]).norm();
-        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], speed, seconds);
+        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], speed + left / 2, seconds);
     } else if (captured_before_ && blend.at[1] && blend.at[2]) {
         const Vector coming = turn(*blend.at[1], *blend.at[2]) / window.second_dt;
         const double speed = (exact_of(shown_velocity_[joint]) - coming).norm();
         offset_allowance_[joint] =
-            std::max(offset_allowance_[joint], quintic_acceleration(offset_place_[joint], speed, seconds));
+            std::max(offset_allowance_[joint], quintic_acceleration(offset_place_[joint], speed + left / 2, seconds));
     }
 }
 
@@ -278,16 +279,22 @@ void SnapMeter::measure() {
     offset_allowance_.resize(joints, 0);
     offset_place_.resize(joints, 0);
     shown_velocity_.resize(joints);
+    own_before_.resize(joints, 0);
     last_jolt_ = 0;
     Measured measured;
     for (std::size_t j = 0; j < joints; ++j) {
         const Trace shown = window.shown(j);
         const double jolt = window.jolt(shown);
         last_jolt_ = std::max(last_jolt_, jolt);
+        // What is left at an offset's capture was on a way of its own, of which three frames are no more to be had.
+        const double left = captured || captured_before_ ? own_before_[j] : 0;
+        if (!captured) { own_before_[j] = jolt; }
         if (!fading && !offset) { continue; }
         auto [blend, needed, weight_moves] = window.reference(j);
-        allow_for_offset(window, j, shown, blend, captured);
+        allow_for_offset(window, j, shown, blend, captured, left);
         const double dt = (window.first_dt + window.second_dt) / 2;
+        if (!captured) { own_before_[j] = std::min(jolt, needed); }
+        needed += left;
         if (offset) { needed += dt * offset_allowance_[j]; }
         for (const SnapFrame* frame : {&window.first, &window.middle, &window.last}) {
             if (j < frame->decaying.size()) {
