@@ -29,6 +29,18 @@ double median(std::vector<double> values) {
     return *middle;
 }
 
+/// The middle of the shortest stretch that holds half of them: about where most lie.
+double densest(std::vector<double> values) {
+    if (values.empty()) { return 0; }
+    std::sort(values.begin(), values.end());
+    const std::size_t half = (values.size() + 1) / 2;
+    std::size_t best = 0;
+    for (std::size_t i = 0; i + half <= values.size(); ++i) {
+        if (values[i + half - 1] - values[i] < values[best + half - 1] - values[best]) { best = i; }
+    }
+    return values[best + half / 2];
+}
+
 class Measuring {
 public:
     Measuring(const PoseTrack& clip, const Rig& rig, const std::vector<std::string>& feet)
@@ -59,9 +71,9 @@ public:
         }
         // First by height alone, which tells how the ground moves; then by height and by moving with the ground.
         for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = near_ground(tracks_[f]); }
-        if (!result_.travels) { ground_velocity_ = common_velocity(down); }
+        if (!result_.travels) { ground_velocity_ = ground_under(down, median); }
         for (std::size_t f = 0; f < tracks_.size(); ++f) { down[f] = cleaned(moving_with_ground(tracks_[f])); }
-        if (!result_.travels) { ground_velocity_ = common_velocity(down); }
+        if (!result_.travels) { ground_velocity_ = ground_under(down, median); }
         for (std::size_t f = 0; f < tracks_.size(); ++f) { result_.feet.push_back(contacts_of(tracks_[f], down[f])); }
         if (steps_again_and_again() && !comes_down_in_turn(result_.feet)) { tell_by_swings(); }
         conclude();
@@ -253,8 +265,9 @@ private:
     }
     [[nodiscard]] bool inside(std::ptrdiff_t i) const { return wraps() || (i >= 0 && i < std::ptrdiff_t(count_)); }
 
-    /// How the feet that are down move: the ground under a body in place.
-    [[nodiscard]] Vec3 common_velocity(const std::vector<std::vector<bool>>& down) const {
+    /// How the feet that are down move, by `middle` of what they do along each axis: the ground under a body in place.
+    template <typename Middle>
+    [[nodiscard]] Vec3 ground_under(const std::vector<std::vector<bool>>& down, Middle middle) const {
         std::vector<double> x, z;
         for (std::size_t f = 0; f < tracks_.size(); ++f) {
             for (std::size_t i = 0; i < count_; ++i) {
@@ -264,7 +277,7 @@ private:
                 z.push_back(double(v.z));
             }
         }
-        return {float(median(x)), 0, float(median(z))};
+        return {float(middle(std::move(x))), 0, float(middle(std::move(z)))};
     }
 
     FootMeasure contacts_of(const FootTrack& track, const std::vector<bool>& down) {
@@ -398,7 +411,7 @@ private:
             down.push_back(swings(swing) ? low_part(track, swing) : std::vector<bool>(count_, true));
         }
         const Vec3 by_height = ground_velocity_;
-        if (!result_.travels) { ground_velocity_ = usual_velocity(down); }
+        if (!result_.travels) { ground_velocity_ = ground_under(down, densest); }
         std::vector<FootMeasure> feet;
         for (std::size_t f = 0; f < tracks_.size(); ++f) { feet.push_back(swung_contacts_of(tracks_[f], down[f])); }
         if (comes_down_in_turn(feet)) {
@@ -423,30 +436,6 @@ private:
             measure.contacts.push_back(contact);
         }
         return measure;
-    }
-
-    /// The velocity about which most lie: the middle of the shortest stretch that holds half of them.
-    [[nodiscard]] Vec3 usual_velocity(const std::vector<std::vector<bool>>& down) const {
-        std::vector<double> x, z;
-        for (std::size_t f = 0; f < tracks_.size(); ++f) {
-            for (std::size_t i = 0; i < count_; ++i) {
-                if (!down[f][i]) { continue; }
-                const Vec3 v = velocity(tracks_[f], lower(tracks_[f], i), i);
-                x.push_back(double(v.x));
-                z.push_back(double(v.z));
-            }
-        }
-        const auto densest = [](std::vector<double> values) {
-            if (values.empty()) { return 0.0; }
-            std::sort(values.begin(), values.end());
-            const std::size_t half = (values.size() + 1) / 2;
-            std::size_t best = 0;
-            for (std::size_t i = 0; i + half <= values.size(); ++i) {
-                if (values[i + half - 1] - values[i] < values[best + half - 1] - values[best]) { best = i; }
-            }
-            return values[best + half / 2];
-        };
-        return {float(densest(std::move(x))), 0, float(densest(std::move(z)))};
     }
 
     [[nodiscard]] double wrapped(double seconds) const {
