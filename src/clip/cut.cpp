@@ -1,8 +1,8 @@
 #include "gait/cut.hpp"
 
 #include "clip/close_loop.hpp"
+#include "clip/joint_cloud.hpp"
 #include "clip/pose_track.hpp"
-#include "rig/body_parts.hpp"
 
 #include <algorithm>
 #include <array>
@@ -21,21 +21,6 @@ constexpr float least_motion = 0.5F;  ///< of the clip's own, that a cut must ho
 constexpr double greatest_gap = 45;   ///< degrees at one joint: more would bend the loop out of its shape
 constexpr double alike = 0.12;        ///< of a length: cuts whose lengths differ less are the same
 
-/// Places of all joints, the body brought to one spot and one heading.
-std::vector<Vec3> cloud_of(const Rig& rig, const std::vector<Transform>& pose, std::size_t hips) {
-    const auto model = model_space(rig, pose);
-    const Transform rest_hips = model_space(rig, rest_pose(rig))[hips];
-    const Vec3 ahead = rotate(model[hips].rotation * conjugate(rest_hips.rotation), {0, 0, 1});
-    const float across = std::hypot(ahead.x, ahead.z);
-    const float s = across > 1e-6F ? ahead.x / across : 0, c = across > 1e-6F ? ahead.z / across : 1;
-    std::vector<Vec3> cloud;
-    for (const Transform& joint : model) {
-        const Vec3 off = joint.translation - model[hips].translation;
-        cloud.push_back({c * off.x - s * off.z, joint.translation.y, s * off.x + c * off.z});
-    }
-    return cloud;
-}
-
 /// How unlike each frame is to those that come up to `longest` after it.
 class Likeness {
 public:
@@ -43,22 +28,22 @@ public:
         : frames_(std::size_t(std::lround(track.seconds() * rate)) + 1),
           spans_(std::min(frames_, std::size_t(longest * rate) + 1)),
           reach_(std::max(1, int(std::lround(window * rate)))) {
-        const auto hips = std::size_t(std::max(0, body_parts(rig).hips));
+        const JointClouds clouds(rig);
         for (std::size_t i = 0; i < frames_; ++i) {
             const double at = track.times.front() + std::min(track.seconds(), double(i) / rate);
-            clouds_.push_back(cloud_of(rig, pose_at(track, at), hips));
+            clouds_.push_back(clouds.of(pose_at(track, at)));
         }
         apart_.assign(frames_ * spans_, 0);
         for (std::size_t i = 0; i < frames_; ++i) {
             for (std::size_t span = 1; span < spans_ && i + span < frames_; ++span) {
-                apart_[i * spans_ + span] = apart(clouds_[i], clouds_[i + span]);
+                apart_[i * spans_ + span] = float(squared_distance(clouds_[i], clouds_[i + span]));
             }
         }
-        std::vector<Vec3> middle(clouds_.front().size());
+        JointCloud middle(clouds_.front().size());
         for (const auto& cloud : clouds_) {
             for (std::size_t j = 0; j < middle.size(); ++j) { middle[j] = middle[j] + cloud[j] * (1 / float(frames_)); }
         }
-        for (const auto& cloud : clouds_) { motion_ += 2 * apart(cloud, middle) / float(frames_); }
+        for (const auto& cloud : clouds_) { motion_ += float(2 * squared_distance(cloud, middle) / double(frames_)); }
     }
 
     [[nodiscard]] std::size_t frames() const { return frames_; }
@@ -81,17 +66,9 @@ public:
     }
 
 private:
-    static float apart(const std::vector<Vec3>& a, const std::vector<Vec3>& b) {
-        float sum = 0;
-        for (std::size_t j = 0; j < a.size(); ++j) {
-            const Vec3 off = a[j] - b[j];
-            sum += dot(off, off);
-        }
-        return sum / float(a.size());
-    }
     std::size_t frames_, spans_;
     int reach_;
-    std::vector<std::vector<Vec3>> clouds_;
+    std::vector<JointCloud> clouds_;
     std::vector<float> apart_; ///< [frame][span]
     float motion_ = 0;
 };

@@ -3,25 +3,12 @@
 #include <cmath>
 
 namespace gait::detail {
-namespace {
-
-double distance_between(const JointCloud& a, const JointCloud& b) {
-    double sum = 0;
-    for (std::size_t j = 0; j < a.size(); ++j) {
-        const Vec3 off = a[j] - b[j];
-        sum += double(dot(off, off));
-    }
-    return sum;
-}
-
-} // namespace
-
 std::vector<double> register_loop(const std::vector<JointCloud>& clip, const std::vector<JointCloud>& stride,
                                   int strides) {
     const std::size_t places = clip.size(), phases = stride.size();
     std::vector<double> apart(places * phases); // squared, [phase][place]
     for (std::size_t p = 0; p < phases; ++p) {
-        for (std::size_t i = 0; i < places; ++i) { apart[p * places + i] = distance_between(stride[p], clip[i]); }
+        for (std::size_t i = 0; i < places; ++i) { apart[p * places + i] = squared_distance(stride[p], clip[i]); }
     }
     const auto apart_at = [&](std::size_t phase, double place) {
         const double at = (place - std::floor(place)) * double(places);

@@ -1,14 +1,11 @@
 /// Loops laid over each other in time by the likeness of their poses, where no footfalls tell how.
 #pragma once
 
-#include "gait/math.hpp"
+#include "clip/joint_cloud.hpp"
 
 #include <vector>
 
 namespace gait::detail {
-
-/// Places of joints, metres, the body brought to one spot.
-using JointCloud = std::vector<Vec3>;
 
 /// Where the half strides of a loop begin, `2 * strides` of them, in cycles from its start and rising; the first may
 /// lie before it. `clip`: poses at even places of the loop, its end left out; `stride`: poses at even phases of one

@@ -4,7 +4,6 @@
 #include "clip/register_loop.hpp"
 #include "compile/context.hpp"
 #include "math/rotations.hpp"
-#include "rig/body_parts.hpp"
 
 #include <fmt/core.h>
 
@@ -200,15 +199,11 @@ std::uint16_t CompileContext::even_warp() {
 std::vector<JointCloud> CompileContext::clouds(std::uint16_t clip, const PhaseWarp& warp, double strides,
                                                int count) const {
     const PosedClip& poses = prepared[clip].poses;
-    const auto hips = std::size_t(std::max(0, body_parts(*assets.rig).hips));
+    const JointClouds of_rig(*assets.rig);
     std::vector<JointCloud> clouds;
     for (int i = 0; i < count; ++i) {
         const double place = warp.place(strides * i / count), within = place - std::floor(place);
-        const auto model = model_space(*assets.rig, poses.pose_at(within * poses.seconds()));
-        JointCloud& cloud = clouds.emplace_back();
-        for (const Transform& joint : model) {
-            cloud.push_back(joint.translation - Vec3{model[hips].translation.x, 0, model[hips].translation.z});
-        }
+        clouds.push_back(of_rig.of(poses.pose_at(within * poses.seconds())));
     }
     return clouds;
 }

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "character/character_data.hpp"
-#include "clip/register_loop.hpp"
+#include "clip/joint_cloud.hpp"
 #include "compile/call.hpp"
 #include "compile/expression_parser.hpp"
 #include "compile/prepared_clip.hpp"
