@@ -84,6 +84,19 @@ std::string diagnose(const std::string& text, const gait::Assets& assets) {
     return gait::format(document.diagnostics) + gait::format(gait::compile(document.document, assets).diagnostics);
 }
 
+const gait::ImportedFile& demo_file() {
+    static const gait::ImportResult result = gait::import_gltf(project() / "demo/lamplighter.glb");
+    if (!result.file) { throw std::runtime_error(gait::format(result.diagnostics)); }
+    return *result.file;
+}
+
+const gait::ClipSource& demo_clip(std::string_view name) {
+    for (const gait::ClipSource& clip : demo_file().clips) {
+        if (clip.name == name) { return clip; }
+    }
+    throw std::runtime_error("no clip " + std::string(name));
+}
+
 const gait::Loaded& lamplighter() {
     static const gait::Loaded loaded = gait::load(project() / "demo/lamplighter.gait.yaml");
     INFO(gait::format(loaded.diagnostics));

@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <functional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace support {
@@ -66,6 +67,10 @@ struct Finished {
 
 /// All diagnostics of a document's text, formatted.
 [[nodiscard]] std::string diagnose(const std::string& text, const gait::Assets& assets);
+
+/// The demo's rig and clips, and one of the clips; read once.
+[[nodiscard]] const gait::ImportedFile& demo_file();
+[[nodiscard]] const gait::ClipSource& demo_clip(std::string_view name);
 
 /// The demo's document, compiled; made once.
 [[nodiscard]] const gait::Loaded& lamplighter();

@@ -1,5 +1,6 @@
 #include "gait/begin.hpp"
 
+#include "files/document_text.hpp"
 #include "gait/measure.hpp"
 #include "rig/foot_points.hpp"
 
@@ -258,28 +259,14 @@ private:
     }
     [[nodiscard]] bool has(ClipRole role) const { return !all(role).empty(); }
 
-    [[nodiscard]] static std::string quoted(const std::string& text) {
-        const bool plain = !text.empty() && std::all_of(text.begin(), text.end(), [](char c) {
-            return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.' ||
-                   c == '/' || c == '-';
-        });
-        if (plain && text[0] != '-' && text[0] != '.' && !(text[0] >= '0' && text[0] <= '9')) { return text; }
-        std::string out = "\"";
-        for (const char c : text) {
-            if (c == '"' || c == '\\') { out += '\\'; }
-            out += static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
-        }
-        return out + "\"";
-    }
-
     [[nodiscard]] std::string clip_line(const Looked& clip) const {
         std::vector<std::string> settings;
-        if (!clip.clip->file.empty()) { settings.push_back("file: " + quoted(clip.clip->file)); }
-        if (clip.name != clip.clip->name) { settings.push_back("animation: " + quoted(clip.clip->name)); }
+        if (!clip.clip->file.empty()) { settings.push_back("file: " + document_text(clip.clip->file)); }
+        if (clip.name != clip.clip->name) { settings.push_back("animation: " + document_text(clip.clip->name)); }
         const bool loops = clip.role == ClipRole::stand || clip.role == ClipRole::gait || clip.role == ClipRole::air;
         if (loops) { settings.emplace_back("loop: yes"); }
         if (clip.measure.travels && !points_.feet().empty() && hips_ >= 0) {
-            settings.push_back("travel: " + quoted(rig_.joints[std::size_t(hips_)].name));
+            settings.push_back("travel: " + document_text(rig_.joints[std::size_t(hips_)].name));
         }
         if (clip.role == ClipRole::gait) {
             std::map<std::string, double> first; // a mark stands once; the first strike of each foot is it
@@ -361,7 +348,7 @@ private:
 
         std::string out =
             "gait: 1\nabout: A first machine, from the clips as they were measured. Change what you like.\nrig: " +
-            quoted(rig_file_) + "\n\nclips:                                   # what each was taken for\n";
+            document_text(rig_file_) + "\n\nclips:                                   # what each was taken for\n";
         std::set<const Looked*> used;
         const auto use = [&](const std::vector<const Looked*>& list) { used.insert(list.begin(), list.end()); };
         if (stand_) { used.insert(&clips_[*stand_]); }

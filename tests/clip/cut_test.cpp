@@ -5,20 +5,10 @@
 #include <cmath>
 
 using namespace gait;
+using support::demo_clip;
+using support::demo_file;
 
 namespace {
-
-const ImportedFile& demo() {
-    static const ImportResult result = import_gltf(support::project() / "demo/lamplighter.glb");
-    return *result.file;
-}
-
-const ClipSource& demo_clip(std::string_view name) {
-    for (const ClipSource& clip : demo().clips) {
-        if (clip.name == name) { return clip; }
-    }
-    throw std::runtime_error("no clip " + std::string(name));
-}
 
 /// As of a session of capture: she stands for two seconds and walks on for `strides`, from the middle of a stride, the
 /// body going ahead at `speed`.
@@ -36,7 +26,7 @@ ClipSource recording(double strides, double speed) {
         const double at = k / rate, walked = std::max(0.0, at - stands);
         const double phase = begins + walked - std::floor(begins + walked);
         const ClipSource& source = at < stands ? stand : stroll;
-        auto pose = pose_at(source, rest_pose(demo().rig), at < stands ? at : phase * stroll.seconds);
+        auto pose = pose_at(source, rest_pose(demo_file().rig), at < stands ? at : phase * stroll.seconds);
         pose[0].translation.z += float(speed * walked);
         for (std::size_t j = 0; j < made.joints.size(); ++j) {
             made.tracks[j].rotation.times.push_back(at);
@@ -53,7 +43,7 @@ ClipSource recording(double strides, double speed) {
 TEST_CASE("of a recording the strides that come round are found, in place and on the way") {
     for (const double speed : {0.0, 1.4}) {
         CAPTURE(speed);
-        const std::vector<ClipCut> cuts = find_cuts(recording(3.4, speed), demo().rig);
+        const std::vector<ClipCut> cuts = find_cuts(recording(3.4, speed), demo_file().rig);
         REQUIRE_FALSE(cuts.empty());
         const ClipCut& best = cuts.front();
         CAPTURE(best.from, best.to);
@@ -83,13 +73,13 @@ TEST_CASE("of what does not come round no cut is offered, however long or short 
 TEST_CASE("a cut holds the poses of its stretch, from time zero, numbers too") {
     ClipSource stroll = demo_clip("stroll");
     stroll.numbers.push_back({"glow", {Interpolation::linear, {0, 1}, {0, 10}}});
-    const ClipSource cut = cut_clip(stroll, demo().rig, 0.21, 0.66);
+    const ClipSource cut = cut_clip(stroll, demo_file().rig, 0.21, 0.66);
     CHECK(cut.seconds == Approx(0.45));
-    const auto rest = rest_pose(demo().rig);
+    const auto rest = rest_pose(demo_file().rig);
     for (const double at : {0.0, 0.1, 0.27, 0.45}) {
         CHECK(support::greatest_turn(pose_at(cut, rest, at), pose_at(stroll, rest, 0.21 + at)) < 0.02);
         CHECK(number_at(cut.numbers.front(), at) == Approx(10 * (0.21 + at)).margin(1e-3));
     }
-    CHECK(cut_clip(stroll, demo().rig, -3, 9).seconds == Approx(stroll.seconds));
-    CHECK(cut_clip(stroll, demo().rig, 0.4, 0.2).seconds == 0);
+    CHECK(cut_clip(stroll, demo_file().rig, -3, 9).seconds == Approx(stroll.seconds));
+    CHECK(cut_clip(stroll, demo_file().rig, 0.4, 0.2).seconds == 0);
 }

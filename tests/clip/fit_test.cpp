@@ -8,6 +8,8 @@
 #include <cmath>
 
 using namespace gait;
+using support::demo_clip;
+using support::demo_file;
 using namespace gait::detail;
 
 namespace {
@@ -43,18 +45,6 @@ FitDefinition stripped() {
     return how;
 }
 
-const ImportedFile& demo() {
-    static const ImportResult result = import_gltf(support::project() / "demo/lamplighter.glb");
-    return *result.file;
-}
-
-const ClipSource& demo_clip(const std::string& name) {
-    for (const ClipSource& clip : demo().clips) {
-        if (clip.name == name) { return clip; }
-    }
-    throw std::runtime_error("no clip " + name);
-}
-
 double angle_between(Vec3 a, Vec3 b) {
     return std::acos(std::clamp(double(dot(a, b)) / (double(length(a)) * double(length(b))), -1.0, 1.0)) *
            degrees_per_radian;
@@ -71,27 +61,27 @@ TEST_CASE("joints are told by side and stem, however names are written") {
     CHECK(sided_name("Fingers1 L").stem == sided_name("left_fingers_1").stem);
     CHECK(sided_name("leftover").side == Side::middle);
     CHECK(sided_name("UpperLegRight").stem == "upper_leg");
-    const auto pairs = mirrored_joints(demo().rig);
+    const auto pairs = mirrored_joints(demo_file().rig);
     CHECK(std::find(pairs.begin(), pairs.end(), std::pair<std::string, std::string>("left_hand", "right_hand")) !=
           pairs.end());
-    const BodyParts parts = body_parts(demo().rig);
-    CHECK(demo().rig.joints[std::size_t(parts.hips)].name == "hips");
+    const BodyParts parts = body_parts(demo_file().rig);
+    CHECK(demo_file().rig.joints[std::size_t(parts.hips)].name == "hips");
     REQUIRE(parts.feet.size() == 2);
-    CHECK(demo().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
-    CHECK(demo().rig.joints[std::size_t(parts.feet[1].toes)].name == "right_toes");
+    CHECK(demo_file().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
+    CHECK(demo_file().rig.joints[std::size_t(parts.feet[1].toes)].name == "right_toes");
 }
 
 TEST_CASE("feet are found by shape where names say nothing") {
-    Rig rig = demo().rig;
+    Rig rig = demo_file().rig;
     for (std::size_t j = 0; j < rig.joints.size(); ++j) { rig.joints[j].name = "n" + std::to_string(j); }
     const BodyParts parts = body_parts(rig);
     REQUIRE(parts.feet.size() == 2);
-    CHECK(demo().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
-    CHECK(demo().rig.joints[std::size_t(parts.feet[1].ankle)].name == "right_foot");
+    CHECK(demo_file().rig.joints[std::size_t(parts.feet[0].ankle)].name == "left_foot");
+    CHECK(demo_file().rig.joints[std::size_t(parts.feet[1].ankle)].name == "right_foot");
 }
 
 TEST_CASE("a clip goes to a rig of other axes and proportions and back, limbs pointing alike, feet on the ground") {
-    const Rig& ours = demo().rig;
+    const Rig& ours = demo_file().rig;
     for (const auto& [size, legs] : {std::pair{1.0, 1.0}, {1.25, 1.0}, {0.8, 1.15}}) {
         const Rig theirs = foreign(ours, size, legs);
         FitDefinition there;
@@ -135,7 +125,7 @@ TEST_CASE("a clip goes to a rig of other axes and proportions and back, limbs po
 }
 
 TEST_CASE("arms that rest raised are corrected by a stated turn") {
-    const Rig& ours = demo().rig;
+    const Rig& ours = demo_file().rig;
     Rig raised = ours; // the same body at rest with its left arm turned up
     const auto arm = std::size_t(*raised.find("left_upper_arm"));
     const auto model = model_space(raised, rest_pose(raised));
@@ -157,7 +147,7 @@ TEST_CASE("arms that rest raised are corrected by a stated turn") {
 }
 
 TEST_CASE("the same rig in another file keeps its keys") {
-    const FittedClip same = fit_clip(demo_clip("stroll"), demo().rig, demo().rig);
+    const FittedClip same = fit_clip(demo_clip("stroll"), demo_file().rig, demo_file().rig);
     CHECK(same.as_it_was);
     CHECK(same.clip.tracks[0].translation.values.size() == demo_clip("stroll").tracks[0].translation.values.size());
 }
@@ -165,16 +155,16 @@ TEST_CASE("the same rig in another file keeps its keys") {
 TEST_CASE("another rig's clips are taken by a document, and what does not match is listed once") {
     const support::TemporaryFolder folder;
     std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "lamplighter.glb");
-    Rig theirs = foreign(demo().rig, 1.1, 1);
+    Rig theirs = foreign(demo_file().rig, 1.1, 1);
     for (Joint& joint : theirs.joints) {
         if (joint.name == "cap:left_hand") { joint.name = "cap:grabber_of_the_left"; }
     }
     FitDefinition there;
     for (std::size_t j = 0; j < theirs.joints.size(); ++j) {
-        there.joints.emplace_back(demo().rig.joints[j].name, theirs.joints[j].name);
+        there.joints.emplace_back(demo_file().rig.joints[j].name, theirs.joints[j].name);
     }
     const ClipSource& stroll = demo_clip("stroll");
-    const FittedClip moved = fit_clip(stroll, demo().rig, theirs, there);
+    const FittedClip moved = fit_clip(stroll, demo_file().rig, theirs, there);
     BakedMotion motion{"stroll", 30, {}};
     for (int i = 0; i <= 30; ++i) { motion.frames.push_back(pose_at(moved.clip, rest_pose(theirs), i / 30.0)); }
     REQUIRE(bake_bvh(theirs, motion, folder / "cap.bvh").empty());
@@ -265,7 +255,7 @@ TEST_CASE("a document based on another takes its logic and brings its own rig, c
     CHECK(greeter.plays(waving.character->one_shot("greet")));
     CHECK(read_document(folder / "second.gait.yaml").document.tolerance.value == 2);
     // A rig of its own whose file lacks a clip: the clip is named, where the base defines it.
-    BakedMotion motion{"stand", 30, {rest_pose(demo().rig), rest_pose(demo().rig)}};
+    BakedMotion motion{"stand", 30, {rest_pose(demo_file().rig), rest_pose(demo_file().rig)}};
     REQUIRE(bake_gltf(folder / "base/lamplighter.glb", motion, folder / "second.glb").empty());
     const Loaded lacking = loaded(own + "rig: second.glb\n");
     CHECK_FALSE(lacking.character);
@@ -287,14 +277,15 @@ TEST_CASE("the harbour master's awkward file lands on the lamplighter, and she w
     REQUIRE(master.file);
     FitDefinition how;
     how.strip = "HM ";
-    const FittedClip amble = fit_clip(master.file->clips[0], master.file->rig, demo().rig, how);
+    const FittedClip amble = fit_clip(master.file->clips[0], master.file->rig, demo_file().rig, how);
     CHECK(amble.foreign.empty());
     CHECK(amble.unmoved.empty());
     // He was made with her own stroll: on her rig it must be that again.
     const ClipSource& stroll = demo_clip("stroll");
     for (double u = 0; u < 1; u += 0.1) {
-        const auto a = model_space(demo().rig, pose_at(amble.clip, rest_pose(demo().rig), u * amble.clip.seconds));
-        const auto b = model_space(demo().rig, pose_at(stroll, rest_pose(demo().rig), u * stroll.seconds));
+        const auto a =
+            model_space(demo_file().rig, pose_at(amble.clip, rest_pose(demo_file().rig), u * amble.clip.seconds));
+        const auto b = model_space(demo_file().rig, pose_at(stroll, rest_pose(demo_file().rig), u * stroll.seconds));
         for (std::size_t j = 0; j < a.size(); ++j) { CHECK(length(a[j].translation - b[j].translation) < 0.02F); }
     }
     const ClipMeasure rough = measure_clip(master.file->clips[1], master.file->rig);

@@ -9,22 +9,10 @@
 #include <map>
 
 using namespace gait;
+using support::demo_clip;
+using support::demo_file;
 
 namespace {
-
-const ImportedFile& demo_file() {
-    static const ImportResult result = import_gltf(support::project() / "demo/lamplighter.glb");
-    REQUIRE(result.file);
-    return *result.file;
-}
-
-const ClipSource& demo_clip(std::string_view name) {
-    for (const ClipSource& clip : demo_file().clips) {
-        if (clip.name == name) { return clip; }
-    }
-    FAIL("no clip " << name);
-    return demo_file().clips.front();
-}
 
 /// A joint's place in the character's space at a phase of a clip.
 Vec3 place(const ClipSource& clip, double phase, const std::string& joint, Vec3 offset = {}) {

@@ -8,6 +8,7 @@
 #include "overwriting.hpp"
 #include "quoting.hpp"
 
+#include "files/document_text.hpp"
 #include "rig/body_parts.hpp"
 
 #include "gait/bvh.hpp"
@@ -188,8 +189,8 @@ std::string marks_of(const ImportedFile& file, const ClipsOptions& options) {
         std::sort(written.begin(), written.end());
         std::string list;
         for (const auto& [at, text_of_mark] : written) { list += (list.empty() ? "" : ", ") + text_of_mark; }
-        text +=
-            fmt::format("  {}: {{{}marks: {{{}}}}}\n", document_text(clip.name), m.loops ? "loop: yes, " : "", list);
+        text += fmt::format("  {}: {{{}marks: {{{}}}}}\n", detail::document_text(clip.name),
+                            m.loops ? "loop: yes, " : "", list);
     }
     return text;
 }
@@ -197,14 +198,14 @@ std::string marks_of(const ImportedFile& file, const ClipsOptions& options) {
 /// Stretches that loop, as a document has them, ready to paste.
 std::string cuts_of(const std::string& path, const ImportedFile& file, const ClipsOptions& options) {
     std::string text = "clips:\n";
-    const std::string from_file = "file: " + document_text(std::filesystem::path(path).filename().string());
+    const std::string from_file = "file: " + detail::document_text(std::filesystem::path(path).filename().string());
     const int hips = detail::body_parts(file.rig).hips;
-    const std::string hips_name = hips < 0 ? "hips" : document_text(file.rig.joints[std::size_t(hips)].name);
+    const std::string hips_name = hips < 0 ? "hips" : detail::document_text(file.rig.joints[std::size_t(hips)].name);
     for (const ClipSource& clip : file.clips) {
         const ClipMeasure whole = measure_clip(clip, file.rig, options.feet);
         if (whole.loops) {
-            text +=
-                fmt::format("  {}: {{{}, loop: yes}}   # comes round as it is\n", document_text(clip.name), from_file);
+            text += fmt::format("  {}: {{{}, loop: yes}}   # comes round as it is\n", detail::document_text(clip.name),
+                                from_file);
             continue;
         }
         const std::vector<ClipCut> cuts = find_cuts(clip, file.rig, options.feet);
@@ -219,9 +220,10 @@ std::string cuts_of(const std::string& path, const ImportedFile& file, const Cli
                                          ? "closes"
                                          : fmt::format("leaves {:.1f} deg open at {} and {:.0f} mm at {}", gap.degrees,
                                                        gap.turned_joint, gap.millimetres, gap.moved_joint);
-            text += fmt::format("  {}{}: {{{}, cut: [{:.3f}, {:.3f}], loop: yes{}}}   # {}{}{}\n",
-                                &cut == &cuts.front() ? "" : "# or ", document_text(clip.name), from_file, cut.from,
-                                cut.to, m.travels ? ", travel: " + hips_name : "", strides, speed, printable(open));
+            text +=
+                fmt::format("  {}{}: {{{}, cut: [{:.3f}, {:.3f}], loop: yes{}}}   # {}{}{}\n",
+                            &cut == &cuts.front() ? "" : "# or ", detail::document_text(clip.name), from_file, cut.from,
+                            cut.to, m.travels ? ", travel: " + hips_name : "", strides, speed, printable(open));
         }
     }
     return text;

@@ -1,9 +1,6 @@
 #include "quoting.hpp"
 
-#include <nlohmann/json.hpp>
-
 #include <algorithm>
-#include <set>
 
 namespace gait::tool {
 namespace {
@@ -75,16 +72,6 @@ std::string tic_text(const std::string& text) {
         doubled += c;
     }
     return plot_text(doubled);
-}
-
-std::string document_text(const std::string& text) {
-    const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; };
-    const auto plain = [&](char c) { return letter(c) || (c >= '0' && c <= '9') || c == '.' || c == '-' || c == '/'; };
-    static const std::set<std::string> taken{"yes", "no", "on", "off", "true", "false", "null", "y", "n"};
-    const bool is_word = !text.empty() && letter(text.front()) && std::all_of(text.begin(), text.end(), plain);
-    if (is_word && !taken.contains(text)) { return text; }
-    // What JSON quotes YAML reads.
-    return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
 std::string graph_text(std::string raw) {

@@ -15,9 +15,6 @@ namespace gait::tool {
 /// The same of a label at an axis, where `%` would begin a format.
 [[nodiscard]] std::string tic_text(const std::string& text);
 
-/// A name as a document takes it, in quotes where it needs them.
-[[nodiscard]] std::string document_text(const std::string& text);
-
 /// A text inside Graphviz's double quotes; long ones are broken where `and` or `or` stands.
 [[nodiscard]] std::string graph_text(std::string text);
 
