@@ -81,6 +81,8 @@ private:
                 if (part.cursor != no_index) {
                     const std::uint16_t number = data_.cursors[part.cursor].number;
                     note(number, 0, std::hypot(to.x - from.x, to.y - from.y), degrees);
+                    const double faster = std::max(std::hypot(from.x, from.y), std::hypot(to.x, to.y));
+                    steered_[number].high = std::max(steered_[number].high, faster);
                 } else if (std::fabs(to.x - from.x) >= std::fabs(to.y - from.y)) {
                     note(part.parameter, from.x / part.scale_x, to.x / part.scale_x, degrees);
                 } else {

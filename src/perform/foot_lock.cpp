@@ -71,11 +71,14 @@ public:
     }
     [[nodiscard]] Transform model(int joint) const {
         if (joint < 0) { return {}; }
-        Transform t = local(std::size_t(joint));
-        for (int up = data_.parents[std::size_t(joint)]; up >= 0; up = data_.parents[std::size_t(up)]) {
-            t = local(std::size_t(up)) * t;
-        }
-        return t;
+        return below(std::size_t(joint), -1, {});
+    }
+    /// The same where the pose of a joint above it is known.
+    [[nodiscard]] Transform below(std::size_t joint, int above, const Transform& of_above) const {
+        Transform t = local(joint);
+        int up = data_.parents[joint];
+        for (; up >= 0 && up != above; up = data_.parents[std::size_t(up)]) { t = local(std::size_t(up)) * t; }
+        return up < 0 ? t : of_above * t;
     }
     /// Gives a joint this rotation in model space, its parent's being `parent`; it stays on its hemisphere.
     void turn_to(std::size_t joint, Quat model, Quat parent) {
@@ -150,9 +153,9 @@ struct Leg {
 Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
     Leg leg;
     leg.hip = pose.model(int(joints.hip));
-    leg.knee = pose.model(int(joints.knee));
-    leg.ankle = pose.model(int(joints.ankle));
-    leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.model(int(joints.toes));
+    leg.knee = pose.below(joints.knee, int(joints.hip), leg.hip);
+    leg.ankle = pose.below(joints.ankle, int(joints.knee), leg.knee);
+    leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.below(joints.toes, int(joints.ankle), leg.ankle);
     leg.heel = leg.ankle.translation + rotate(leg.ankle.rotation, joints.heel);
     leg.ball = leg.toes.translation + rotate(leg.toes.rotation, joints.ball);
     return leg;
@@ -416,19 +419,14 @@ float sunk_by(float height) {
     return deep * deep / (deep + sinks);
 }
 
-/// Lowers the hips to where the legs reach every foot that is held, softly.
-void lower_hips(const CharacterData& data, const PerformerBlock& block, BlockPose& pose, const Ground& ground) {
+/// Lowers the hips, softly, by what `wanted` says that the legs need, metres.
+void lower_hips(const CharacterData& data, const PerformerBlock& block, BlockPose& pose, const Ground& ground,
+                float wanted) {
     if (data.feet.hips < 0) { return; }
     LoweredHips& hips = block.header().hips;
     const auto joint = std::size_t(data.feet.hips);
     hips.as_played = pose.local(joint).translation;
     if (!ground.goes_on) { hips.drop = hips.speed = 0; }
-    float wanted = 0;
-    for (std::size_t l = 0; l < data.feet.legs.size(); ++l) {
-        const PlantedFoot& foot = block.feet()[l];
-        const float bears = foot.stepping != 0 ? 0 : smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
-        if (bears > 0) { wanted = std::max(wanted, bears * drop_for(leg_in(pose, data.feet.legs[l]), foot.wanted)); }
-    }
     const double dt = ground.goes_on ? ground.dt : 0;
     const Follower now = follow({double(hips.drop), double(hips.speed)}, double(wanted), lowers, dt);
     hips.drop = std::max(0.0F, float(now.value));
@@ -449,6 +447,7 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     BlockPose pose(data, block);
     bool someone_steps = std::any_of(block.feet(), block.feet() + feet.legs.size(),
                                      [](const PlantedFoot& foot) { return foot.stepping != 0; });
+    float drop = 0;
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
@@ -463,8 +462,10 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         foot.wanted = leg.ankle.translation + Vec3{foot.off.x, foot.lifted, foot.off.z};
         foot.heel = foot.wanted + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
         foot.ball = foot.wanted + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
+        const float bears = foot.stepping != 0 ? 0 : smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
+        drop = std::max(drop, bears * drop_for(leg, foot.wanted));
     }
-    lower_hips(data, block, pose, ground);
+    lower_hips(data, block, pose, ground, drop);
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];

@@ -1,5 +1,7 @@
 #include "recording.hpp"
 
+#include "character/character_data.hpp"
+
 #include "gait/cue_player.hpp"
 #include "output.hpp"
 
@@ -64,6 +66,18 @@ double bytes_of(const Character& character, Keeping keeping) {
     return bytes;
 }
 
+/// Whether some loop steps and does not carry the body by itself.
+bool walks_in_place(const Character& character) {
+    const detail::CharacterData& data = character.data();
+    for (std::size_t c = 0; c < data.clips.size() && c < data.clip_events.size(); ++c) {
+        const auto& downs = data.clip_events[c].downs;
+        const bool steps =
+            std::any_of(downs.begin(), downs.end(), [](const detail::FootDown& d) { return d.to - d.from < 1; });
+        if (data.clips[c].loops && !data.clips[c].travel.travels && steps) { return true; }
+    }
+    return false;
+}
+
 } // namespace
 
 std::optional<std::string> too_much(const Character& character, double seconds, double frames_per_second,
@@ -91,6 +105,8 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.seconds_in_state.resize(performer.character().states().size(), 0);
     Footprints prints(performer.character().rig());
     recording.game_body = cues != nullptr && cues->moves_body();
+    // Under clips that walk in place a body that nobody moves would glue its feet to one spot.
+    const bool plants = recording.game_body || !walks_in_place(performer.character());
     std::vector<Transform> model(performer.character().joint_count());
     const auto look_at_feet = [&](const RecordedFrame& frame) {
         performer.model_pose(model);
@@ -114,9 +130,8 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         before = performer;
         performer.advance(dt);
         const Travel travel = body(performer, dt);
-        // Under clips in place a body that nobody moves would glue her feet to one spot.
-        if (recording.game_body) { performer.plant_feet(travel); }
-        watch.step(before, dt, performer, recording.game_body ? body : BodyMover());
+        if (plants) { performer.plant_feet(travel); }
+        watch.step(before, dt, performer, plants ? body : BodyMover());
         // A reset sets the performer's own clock back; the recording's goes on.
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
