@@ -72,9 +72,9 @@ TEST_CASE("clips finds what loops, ready to paste, and measures and films a cut"
     CHECK_THAT(found.out, Catch::StartsWith("clips:\n  walk: {file: walk.glb, cut: ["));
     CHECK_THAT(found.out, Catch::Contains("], loop: yes}   # ") && Catch::Contains("# 1 stride, 1.40 m/s, leaves "));
     // Pasted it stands in a document.
-    const std::string pasted = folder.write(
-        "a.gait.yaml", "gait: 1\nrig: walk.glb\n" + found.out +
-                           "layers: [{name: body, machine: {start: go, states: {go: {play: walk}}}}]\n");
+    const std::string pasted =
+        folder.write("a.gait.yaml", "gait: 1\nrig: walk.glb\n" + found.out +
+                                        "layers: [{name: body, machine: {start: go, states: {go: {play: walk}}}}]\n");
     const Finished checked = gait_tool({"check", pasted});
     CAPTURE(checked.out, checked.err);
     CHECK(checked.code == 0);
@@ -301,6 +301,29 @@ TEST_CASE("machines inside states are sketched as boxes, junctions as diamonds, 
           "crouching\\n(crouch\\nat ducking times)"}) {
         CHECK_THAT(dot.out, Catch::Contains(expected));
     }
+}
+
+TEST_CASE("perform plants the feet of a body that its clips carry, and not of one that nobody moves") {
+    const support::TemporaryFolder folder;
+    const auto prints = [&](const std::string& ending, const std::string& travel, const char* planted) {
+        const std::string played = folder.write(
+            "a.gait.yaml",
+            "gait: 1\nrig: " + (support::project() / "demo/lamplighter.glb").string() + "\nclip_sets: [{take: [stroll" +
+                ending + ", stroll_right" + ending + "], loop: yes" + travel +
+                "}]\nparameters: {speed: {kind: number, range: [0, 3]}}\nfeet: {planted: " + planted +
+                "}\nlayers: [{name: body, machine: {start: a, states: {a: {play: {blend: speed, points: {1: stroll" +
+                ending + ", 2: stroll_right" + ending + "}}}}}}]\n");
+        return json::parse(
+            gait_tool({"perform", played, "--set", "speed=1.5", "--seconds", "6", "--json"}).out)["footprints"];
+    };
+    const auto slide = [](const json& footprints) {
+        double worst = 0;
+        for (const auto& print : footprints) { worst = std::max(worst, print["slide_m"].get<double>()); }
+        return worst;
+    };
+    CHECK(slide(prints("_going", ", travel: hips", "no")) > 0.002);
+    CHECK(slide(prints("_going", ", travel: hips", "yes")) < 0.001);
+    CHECK(prints("", "", "yes") == prints("", "", "no"));
 }
 
 TEST_CASE("why a state is not left is told in one command, over a state's time or at an instant") {
