@@ -508,14 +508,17 @@ void SmoothnessWatch::begin_anew(const Performer& performer) {
 namespace {
 
 /// Whether what a layer shows is its own motions by their fades: with nothing among them they give way to one another
-/// sooner than that, while the layer as a whole shows less.
+/// sooner than that, while the layer as a whole shows less; and as one of them goes and the next comes what the layer
+/// hardly shows is either.
 bool shows_its_fades(const Performer& performer, std::size_t layer) {
     if (performer.character().layers()[layer].mode == LayerMode::add) { return performer.layer_weight(layer) > 0; }
     std::size_t playing = 0, empty = 0;
     for (std::size_t i = 0; i < performer.instance_count(layer); ++i) {
         ++(performer.character().states()[performer.instance(i, layer).state].nothing ? empty : playing);
     }
-    return performer.layer_weight(layer) > 0 && (empty == 0 || playing < 2);
+    constexpr double hardly = 0.1;
+    const double weight = performer.layer_weight(layer);
+    return empty == 0 ? weight > 0 : playing < 2 && weight > hardly;
 }
 
 /// Whether a layer's weight was changed without a fade between two frames.
