@@ -12,14 +12,14 @@
 namespace gait::detail {
 namespace {
 
-constexpr double takes = 0.08;      ///< seconds over which the ground takes hold of a foot
-constexpr double early = 0.06;      ///< of them, before the foot is down
+constexpr double takes = 0.12;      ///< seconds over which the ground takes hold of a foot
+constexpr double early = 0.10;      ///< of them, before the foot is down
 constexpr double lets_go = 0.08;    ///< seconds over which it lets go of a foot that lifts off
 constexpr double late = 0.05;       ///< of them, after the foot has lifted off: what is still low is held
 constexpr float held_below = 0.02F; ///< metres: lower than this a foot that is down is held in full
 constexpr float free_above = 0.08F; ///< and higher not at all
 constexpr float sinks = 0.004F;     ///< metres within which a foot meets the ground softly
-constexpr float grips = 0.04F;      ///< seconds that the ground takes at least to take hold of a foot, or to let it go
+constexpr float grips = 0.06F;      ///< seconds that the ground takes at least to take hold of a foot, or to let it go
 constexpr float sole = 0.005F;      ///< metres between heel and ball over which one hands over to the other
 constexpr float softened = 0.955F;  ///< of a leg's length: from there on its knee is straightened softly
 constexpr float straightest = 0.995F; ///< of its length: a leg all but straight would snap as it bends
@@ -31,7 +31,7 @@ constexpr float at_ease = 0.975F;     ///< of a leg's length: from there on the 
 constexpr float most_lowered = 0.12F; ///< of a leg's length, too
 constexpr double lowers = 0.08;       ///< seconds by which the hips follow
 constexpr float dragging = 0.012F;    ///< metres beyond its leg's reach: from there on a foot steps
-constexpr float lift = 0.06F;         ///< metres that a foot is lifted to step back to where its clips have it
+constexpr float lift = 0.04F;         ///< metres that a foot is lifted to step back to where its clips have it
 constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
 constexpr float at_rest_yaw = 0.3F;   ///< and radians
 constexpr float still_speed = 0.05F;  ///< metres and radians a second: a foot that moves off more slowly stands
