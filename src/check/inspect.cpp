@@ -202,7 +202,8 @@ private:
     void inspect_motion(const MotionDefinition& motion, const StateDefinition& state) {
         if (!motion.clip.empty()) {
             const Inspected* clip = find(motion.clip.value, motion.loop.value_or(false));
-            if (clip != nullptr && clip->travels && state.game_moves) {
+            const bool held = motion.rate.value == "0"; // which goes nowhere
+            if (clip != nullptr && clip->travels && state.game_moves && !held) {
                 sink_.warn(motion.clip.place, "unused-travel",
                            fmt::format(
                                "clip '{}' travels at {:.2f} m/s, and state '{}' leaves moving to the game: unless that "

@@ -4,13 +4,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
+#include <utility>
 
 namespace gait::detail {
 namespace {
 
-constexpr float lag = 0.1F;            ///< seconds
-constexpr double unseen_jolt = 500;    ///< degrees a second between two frames at 60 Hz; 600 would show
-constexpr double longest_crossing = 1; ///< seconds
+constexpr float lag = 0.1F;              ///< seconds
+constexpr double unseen_jolt = 430;      ///< degrees a second between two frames at 60 Hz; 600 would show
+constexpr double longest_crossing = 1.2; ///< seconds
 constexpr int phases = 4;
 
 class InputRates {
@@ -72,10 +74,11 @@ private:
     void look_at_plane(const Motion& motion, const MotionPart& part) {
         const BlendPlane& plane = data_.motions.planes[part.plane];
         const BlendPoint* points = data_.motions.points.data() + part.first;
+        std::set<std::pair<std::uint16_t, std::uint16_t>> looked_at; // a side of two cells counts once
         for (const Cell& cell : plane.cells()) {
             for (std::size_t i = 0; i < cell.size(); ++i) {
-                const std::uint16_t a = cell[i], b = cell[(i + 1) % cell.size()];
-                if (a > b) { continue; } // the other way round it is another cell's, or the rim's
+                const auto [a, b] = std::minmax(cell[i], cell[(i + 1) % cell.size()]);
+                if (!looked_at.insert({a, b}).second) { continue; }
                 const PlanePoint from = plane.sites()[a], to = plane.sites()[b];
                 const double degrees = turn_between(motion, points[a], points[b]);
                 if (part.cursor != no_index) {

@@ -190,20 +190,31 @@ BodyStep mean_place(const std::vector<BodyStep>& path, const BodyStep& twist) {
     return mean;
 }
 
+double smooth_step(double from, double to, double value) {
+    const double t = std::clamp((value - from) / (to - from), 0.0, 1.0);
+    return t * t * (3 - 2 * t);
+}
+
 /// Where the origin of a clip belongs whose body stands at `body`: under it, but for what sway and lunges bring it from
 /// over its feet, which stays in the pose; and facing as it does where that is elsewhere, which the turn of its hips is
-/// not. How much stays falls evenly with how far it is, so that no distance is a border.
-BodyStep home_of(const BodyStep& body, Vec3 rest, const TravelDefinition& what) {
-    constexpr double averted = 75 / degrees_per_radian;
+/// not. How much stays falls evenly with how far it is, and how far it is averted, so that nothing is a border.
+/// `steady`: it is the mean of a loop, in which hips that turn with the steps have no part.
+BodyStep home_of(const BodyStep& body, Vec3 rest, const TravelDefinition& what, bool steady) {
     // Hardly any sway or lunge brings a body so far from over its feet: a seventh of the joint's height.
     const double far = 0.15 * std::max(0.2, double(rest.y));
-    BodyStep home;
-    if (what.turn && std::abs(body.yaw) > averted) { home.yaw = body.yaw; }
-    const BodyStep origin = BodyStep{body.x, 0, body.z, home.yaw} * BodyStep{-double(rest.x), 0, -double(rest.z), 0};
     const double off = std::hypot(body.x - double(rest.x), body.z - double(rest.z)) / far;
-    const double elsewhere = home.yaw != 0 ? 1 : 1 - std::exp(-std::pow(off, 4));
-    home.x = what.sideways ? elsewhere * origin.x : 0;
-    home.z = what.forward ? elsewhere * origin.z : 0;
+    const double elsewhere = 1 - std::exp(-std::pow(off, 4));
+    const double averted = std::abs(body.yaw) * degrees_per_radian;
+    // Near home hips may be turned far; of what stands somewhere in a recording the heading means as little as the
+    // place.
+    const double turned =
+        std::max(smooth_step(60, 75, averted), elsewhere * (steady ? 1 : smooth_step(15, 45, averted)));
+    BodyStep home;
+    if (what.turn) { home.yaw = turned * body.yaw; }
+    const BodyStep origin = BodyStep{body.x, 0, body.z, home.yaw} * BodyStep{-double(rest.x), 0, -double(rest.z), 0};
+    const double moved = std::max(elsewhere, what.turn ? smooth_step(60, 75, averted) : 0);
+    home.x = what.sideways ? moved * origin.x : 0;
+    home.z = what.forward ? moved * origin.z : 0;
     return home;
 }
 
@@ -219,14 +230,14 @@ TravelPath take_travel(PoseTrack& track, const Rig& rig, std::size_t joint, cons
     if (loops) {
         // A loop gives the game a steady motion: what carries its first frame to its last.
         const BodyStep twist = taken(logarithm(path.back() * inverse(path.front())), what);
-        const BodyStep home = home_of(mean_place(path, twist), rest, what);
+        const BodyStep home = home_of(mean_place(path, twist), rest, what, true);
         travel.cycle = logarithm(inverse(home) * exponential(twist) * home);
         for (const double at : track.times) {
             where.push_back(exponential(scaled(twist, (at - track.times.front()) / seconds)) * home);
         }
     } else {
         const std::vector<BodyStep> body = smoothed(path, path_smoothing * double(intervals) / seconds);
-        const BodyStep home = home_of(body.front(), rest, what);
+        const BodyStep home = home_of(body.front(), rest, what, false);
         // What lies between the origin and the body at the start stays between them.
         const BodyStep from_home = inverse(home) * body.front();
         std::vector<BodyStep> way;

@@ -572,10 +572,14 @@ TEST_CASE("from a folder of clips to a walking character in one command") {
     CAPTURE(begun.err);
     REQUIRE(begun.code == 0);
     for (const char* said :
-         {"stand                     stands", "stroll_right              gait        0.77 m/s 90 deg to the right",
-          "hop_start                 take-off", "stroll_start_left         start", "stroll_stop_right         stop",
-          "wave                      gesture", "turn_left                 turn        turns 90 deg to the left",
-          "lean_left                 pose", "but crouched: give it a state of its own"}) {
+         {"stand                     stands     still                   both feet stay down; 33 others begin or end as "
+          "it stands",
+          "stroll_right              gait       moving                  0.77 m/s 90 deg to the right",
+          "hop_start                 take-off   air.take_off", "stroll_start_left         start      setting_off",
+          "stroll_stop_right         stop       stopping_right", "wave                      gesture    one_shots",
+          "turn_left                 turn       turning_left            turns 90 deg to the left",
+          "lean_left                 pose       leaning                 a pose: to the left",
+          "crouch                    low gait   crouching               0.90 m/s ahead, with bent legs"}) {
         CHECK_THAT(begun.out, Catch::Contains(said));
     }
     const Finished checked = gait_tool({"check", first});
@@ -589,12 +593,13 @@ TEST_CASE("from a folder of clips to a walking character in one command") {
         "120, "
         "speed: 1.2}}\n  - {at: 8, set: {heading: 0, speed: 1.4}}\n  - {at: 9, set: {stopping: yes}}\n  - {at: 10.3, "
         "set: "
-        "{speed: 0, stopping: no}}\n  - {at: 12, send: do_wave}\n  - {at: 15, send: hop}\n  - {at: 15.4, set: "
+        "{speed: 0, stopping: no}}\n  - {at: 12, send: wave}\n  - {at: 15, send: jump}\n  - {at: 15.4, set: "
         "{airborne: "
         "yes}}\n  - {at: 16, set: {airborne: no}}\n  - {at: 18, set: {aside: 80}}\n  - {at: 18.3, set: {aside: 0}}\n");
     const json played = json::parse(gait_tool({"perform", first, "--cues", cues, "--json"}).out);
     CHECK(played["within_bounds"] == true);
-    for (const char* state : {"setting_off", "moving", "wave", "air", "landing", "turn_right"}) {
+    for (const char* state :
+         {"body.setting_off", "body.moving", "once_right_arm.wave", "body.air", "body.landing", "body.turning_right"}) {
         CAPTURE(state);
         CHECK(played["seconds_in_state"][state].get<double>() > 0.3);
     }

@@ -21,8 +21,41 @@ namespace {
 struct BeginOptions {
     std::string rig, output;
     std::vector<std::string> clips;
-    bool json = false;
+    bool json = false, explain = false;
 };
+
+std::string at_either_end(double first, double last) { return fmt::format("{:.2f} {:.2f}", first, last); }
+
+/// What was measured of each clip, and what it was taken for by that.
+std::string evidence_table(const std::vector<PlacedClip>& clips) {
+    Table table({{"clip"},
+                 {"length", Table::Align::right},
+                 {"round"},
+                 {"speed", Table::Align::right},
+                 {"toward", Table::Align::right},
+                 {"turns", Table::Align::right},
+                 {"feet down", Table::Align::right},
+                 {"lowest foot", Table::Align::right},
+                 {"hips", Table::Align::right},
+                 {"legs off", Table::Align::right},
+                 {"rest off", Table::Align::right},
+                 {"hands", Table::Align::right},
+                 {"taken for"}});
+    for (const PlacedClip& clip : clips) {
+        const ClipEvidence& e = clip.evidence;
+        table.add({clip.name, fmt::format("{:.2f} s", e.seconds), e.loops ? "yes" : "no",
+                   fmt::format("{:.2f} m/s", e.speed), fmt::format("{:.0f} deg", e.direction),
+                   fmt::format("{:.0f} deg", e.turns), fmt::format("{:.0f} %", 100 * e.feet_down),
+                   at_either_end(e.lowest_first, e.lowest_last) + " m", fmt::format("{:.2f}", e.hips),
+                   at_either_end(e.legs_first, e.legs_last), at_either_end(e.upper_first, e.upper_last),
+                   fmt::format("{:.1f} m/s", e.hands_speed), std::string(name_of(clip.role))});
+    }
+    return table.text() + "\n  lowest foot: over the ground, at the clip's start and end. hips: their mean height, in "
+                          "parts of that at rest.\n"
+                          "  legs off, rest off: how far the legs, and all above the hips, are from the standing "
+                          "clip's at start and end,\n"
+                          "  in parts of the hips' height. hands: the faster hand's greatest speed against the hips.\n";
+}
 
 int run_begin(const BeginOptions& options) {
     if (std::filesystem::exists(options.output)) {
@@ -39,13 +72,19 @@ int run_begin(const BeginOptions& options) {
         return std::filesystem::absolute(path).lexically_normal().lexically_relative(base).generic_string();
     };
     std::vector<BeginningClip> clips;
-    for (const ClipSource& clip : rig.file->clips) { clips.push_back({clip.name, "", clip}); }
+    // A recording is taken apart; what it shows begins the document with the rest.
+    const auto take = [&](BeginningClip clip) {
+        std::vector<BeginningClip> cuts = cut_recording(clip, rig.file->rig);
+        if (cuts.empty()) { cuts.push_back(std::move(clip)); }
+        clips.insert(clips.end(), cuts.begin(), cuts.end());
+    };
+    for (const ClipSource& clip : rig.file->clips) { take({clip.name, "", clip, "", {}, ""}); }
     for (const std::string& path : options.clips) {
         const ImportResult more = import_file(path);
         report(more.diagnostics);
         if (!more.file) { return bad_input; }
         for (const ClipSource& clip : more.file->clips) {
-            clips.push_back({clip.name, beside(path), fit_clip(clip, more.file->rig, rig.file->rig).clip});
+            take({clip.name, beside(path), fit_clip(clip, more.file->rig, rig.file->rig).clip, "", {}, ""});
         }
     }
     if (clips.empty()) {
@@ -62,16 +101,35 @@ int run_begin(const BeginOptions& options) {
     if (options.json) {
         nlohmann::json all = nlohmann::json::array();
         for (const PlacedClip& clip : begun.clips) {
-            all.push_back({{"clip", clip.name}, {"role", std::string(name_of(clip.role))}, {"why", clip.reason}});
+            const ClipEvidence& e = clip.evidence;
+            all.push_back({{"clip", clip.name},
+                           {"role", std::string(name_of(clip.role))},
+                           {"why", clip.reason},
+                           {"unsure", clip.unsure},
+                           {"played_in", clip.state},
+                           {"evidence",
+                            {{"seconds", e.seconds},
+                             {"loops", e.loops},
+                             {"speed", e.speed},
+                             {"direction", e.direction},
+                             {"turns", e.turns},
+                             {"feet_down", e.feet_down},
+                             {"lowest_foot", {e.lowest_first, e.lowest_last}},
+                             {"hips", e.hips},
+                             {"legs_off", {e.legs_first, e.legs_last}},
+                             {"upper_off", {e.upper_first, e.upper_last}},
+                             {"hands_speed", e.hands_speed}}}});
         }
         print_json(nlohmann::json{{"document", options.output}, {"clips", all}});
     } else {
-        Table table({{"clip"}, {"taken for"}, {"because"}});
+        Table table({{"clip"}, {"taken for"}, {"played in"}, {"because"}});
         for (const PlacedClip& clip : begun.clips) {
-            table.add({clip.name, std::string(name_of(clip.role)), clip.reason});
+            table.add({clip.name, std::string(name_of(clip.role)), clip.state.empty() ? "-" : clip.state,
+                       clip.reason + (clip.unsure.empty() ? "" : " (unsure: " + clip.unsure + ")")});
         }
-        std::string text = fmt::format("{}: {} clips\n\n", options.rig, begun.clips.size()) + table.text() +
-                           "\n  wrote " + options.output;
+        std::string text = fmt::format("{}: {} clips\n\n", options.rig, begun.clips.size()) +
+                           (options.explain ? evidence_table(begun.clips) + "\n" : "") + table.text() + "\n  wrote " +
+                           options.output;
         if (loaded.character) {
             text += fmt::format(": {} states, {} transitions; next: gait check {}", loaded.character->states().size(),
                                 loaded.character->transitions().size(), options.output);
@@ -93,6 +151,7 @@ void add_begin(CLI::App& app, Run& run) {
     command->add_option("-o,--output", options->output, "the document to write; it must not be there yet")
         ->required()
         ->type_name("NAME.gait.yaml");
+    command->add_flag("--explain", options->explain, "show what was measured of each clip, too");
     command->add_flag("--json", options->json, "write JSON");
     command->footer("Example:\n  gait begin demo/lamplighter.glb -o first.gait.yaml");
     command->callback([options, &run] { run = [options] { return run_begin(*options); }; });
