@@ -2,6 +2,7 @@
 
 #include "clip/pose_track.hpp"
 #include "rig/foot_points.hpp"
+#include "rig/limbs.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -9,14 +10,6 @@
 
 namespace gait::detail {
 namespace {
-
-std::vector<int> children_of(const Rig& rig, int joint) {
-    std::vector<int> children;
-    for (std::size_t j = 0; j < rig.joints.size(); ++j) {
-        if (rig.joints[j].parent == joint) { children.push_back(int(j)); }
-    }
-    return children;
-}
 
 void mark_below(const Rig& rig, int top, std::vector<bool>& part) {
     part[std::size_t(top)] = true;
@@ -26,74 +19,37 @@ void mark_below(const Rig& rig, int top, std::vector<bool>& part) {
     }
 }
 
-/// The joint below `top` that is farthest out to the side `sign` (+1 left), at rest; `top` where none is far out.
-int farthest_out(const std::vector<Transform>& rest, const std::vector<bool>& part, float sign, float least) {
-    int best = -1;
-    float most = least;
-    for (std::size_t j = 0; j < rest.size(); ++j) {
-        const float out = sign * rest[j].translation.x;
-        if (part[j] && out > most) { most = out, best = int(j); }
-    }
-    return best;
-}
-
 } // namespace
 
 BodyPlan::BodyPlan(const Rig& rig)
     : in_legs(rig.joints.size(), false), in_upper(rig.joints.size(), false), in_arms(rig.joints.size(), false) {
-    const BodyParts parts = body_parts(rig);
+    const Limbs limbs = limbs_of(rig);
     const auto rest = model_space(rig, rest_pose(rig));
-    const FootPoints points(rig);
-    hips = parts.hips;
+    hips = limbs.hips;
     if (hips < 0) {
         in_upper.assign(rig.joints.size(), true);
         return;
     }
-    hip_height = std::max(0.05, double(rest[std::size_t(hips)].translation.y - points.ground()));
-    for (const int child : children_of(rig, hips)) {
-        std::vector<bool> below(rig.joints.size(), false);
-        mark_below(rig, child, below);
-        const bool leg = std::any_of(parts.feet.begin(), parts.feet.end(),
-                                     [&](const Foot& foot) { return below[std::size_t(foot.ankle)]; });
-        for (std::size_t j = 0; j < below.size(); ++j) {
-            if (below[j]) { (leg ? in_legs : in_upper)[j] = true; }
+    hip_height = std::max(0.05, double(rest[std::size_t(hips)].translation.y - FootPoints(rig).ground()));
+    for (const Leg& leg : limbs.legs) {
+        if (leg.upper < 0) { continue; }
+        int top = leg.upper;
+        for (int up = rig.joints[std::size_t(top)].parent; up >= 0 && up != hips;
+             up = rig.joints[std::size_t(up)].parent) {
+            top = up;
         }
+        mark_below(rig, top, in_legs);
     }
-    // The hands are what reaches farthest out to either side; what is nearer than a quarter of the hips' height is
-    // none.
-    hands = {farthest_out(rest, in_upper, 1, float(hip_height) / 4),
-             farthest_out(rest, in_upper, -1, float(hip_height) / 4)};
-    const auto holds = [&](int top, int joint) {
-        for (int j = joint; j >= 0; j = rig.joints[std::size_t(j)].parent) {
-            if (j == top) { return true; }
-        }
-        return false;
-    };
-    const auto carries = [&](int joint) {
-        if (hands[0] >= 0 && hands[1] >= 0) { return holds(joint, hands[0]) && holds(joint, hands[1]); }
-        // A body without arms: what goes up highest.
-        int top = hips;
-        for (std::size_t j = 0; j < rest.size(); ++j) {
-            if (in_upper[j] && rest[j].translation.y > rest[std::size_t(top)].translation.y) { top = int(j); }
-        }
-        return top != hips && holds(joint, top);
-    };
-    for (const int child : children_of(rig, hips)) {
-        if (in_upper[std::size_t(child)] && carries(child)) { spine = child; }
+    for (std::size_t j = 0; j < in_upper.size(); ++j) { in_upper[j] = !in_legs[j]; }
+    for (int up = hips; up >= 0; up = rig.joints[std::size_t(up)].parent) { in_upper[std::size_t(up)] = false; }
+    if (!limbs.spine.empty()) {
+        spine = limbs.spine.front();
+        spine_joints = int(std::min<std::size_t>(3, limbs.spine.size()));
     }
-    if (spine < 0) { return; }
-    int joint = spine;
-    for (; spine_joints < 3; ++spine_joints) {
-        const auto children = children_of(rig, joint);
-        const auto next = std::find_if(children.begin(), children.end(), carries);
-        if (next == children.end()) { break; }
-        joint = *next;
-    }
-    for (const int hand : hands) {
-        if (hand < 0) { continue; }
-        int top = hand;
-        for (int j = hand; j >= 0 && !carries(j); j = rig.joints[std::size_t(j)].parent) { top = j; }
-        mark_below(rig, top, in_arms);
+    for (std::size_t side = 0; side < 2; ++side) {
+        const Arm& arm = limbs.arms[side];
+        hands[side] = arm.hand;
+        if (arm.upper >= 0) { mark_below(rig, arm.shoulder >= 0 ? arm.shoulder : arm.upper, in_arms); }
     }
 }
 

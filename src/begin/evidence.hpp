@@ -15,10 +15,10 @@ struct BodyPlan {
     explicit BodyPlan(const Rig& rig);
 
     int hips = -1;
-    int spine = -1;       ///< the first joint above the hips that carries both arms or the head; -1 for none
-    int spine_joints = 1; ///< from there to where the arms branch off, at most 3
+    int spine = -1;                               ///< the first joint that bears both arms and no leg; -1 for none
+    int spine_joints = 1;                         ///< from there to where the arms branch off, at most 3
     std::vector<bool> in_legs, in_upper, in_arms; ///< [joint]; the hips and what is above them are in none
-    std::array<int, 2> hands{-1, -1};             ///< the joints farthest out on either side: left, right
+    std::array<int, 2> hands{-1, -1};             ///< left, right; -1 for none
     double hip_height = 1;                        ///< metres above the ground at rest
 };
 

@@ -130,6 +130,7 @@ private:
     /// What stands: both feet down, calm, upright; where most others begin or end; its name speaks for it.
     void find_stand() {
         double best = -1e9;
+        std::optional<std::size_t> recorded;
         double tallest = 0;
         for (const Placed& clip : cast_.clips) {
             if (feet_stay(clip.seen)) { tallest = std::max(tallest, clip.seen.mean_hips()); }
@@ -137,10 +138,7 @@ private:
         for (std::size_t c = 0; c < cast_.clips.size(); ++c) {
             const Evidence& seen = cast_.clips[c].seen;
             const bool found = seen.clip->found_as == "stand"; // a recording's calmest stretch is what there is
-            if (found) {
-                cast_.stand = c;
-                break;
-            }
+            if (found && !recorded) { recorded = c; }
             if (seen.seconds < shortest_clip || seen.measure.speed > least_speed || !feet_stay(seen) ||
                 std::fabs(seen.measure.way.heading) > least_turn || seen.mean_hips() < lower_hips * tallest) {
                 continue;
@@ -158,6 +156,7 @@ private:
             const double score = hub + calm + named + (seen.measure.loops ? 0.2 : 0);
             if (score > best) { best = score, cast_.stand = c; }
         }
+        if (!cast_.stand) { cast_.stand = recorded; }
         if (!cast_.stand) { return; }
         Placed& clip = cast_.clips[*cast_.stand];
         clip.role = ClipRole::stand;

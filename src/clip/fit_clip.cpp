@@ -1,8 +1,12 @@
 #include "clip/pose_track.hpp"
 #include "gait/fit.hpp"
-#include "rig/body_parts.hpp"
+#include "gait/measure.hpp"
+#include "math/rotations.hpp"
+#include "rig/foot_points.hpp"
+#include "rig/limbs.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 namespace gait {
@@ -12,17 +16,34 @@ namespace {
 constexpr double same_degrees = 0.5;
 constexpr float same_metres = 0.002F;
 
-std::string stripped(const std::string& name, const FitDefinition& how) {
-    const std::string& prefix = how.strip.value;
+std::string stripped(const std::string& name, const std::string& prefix) {
     return !prefix.empty() && name.starts_with(prefix) ? name.substr(prefix.size()) : name;
 }
 
+/// What all of a rig's names begin with, up to a sign that sets it off: `cap:hips` and `cap:head` begin with `cap:`.
+std::string common_prefix(const Rig& rig) {
+    if (rig.joints.size() < 2) { return {}; }
+    std::string prefix = rig.joints.front().name;
+    for (const Joint& joint : rig.joints) {
+        std::size_t same = 0;
+        while (same < prefix.size() && same < joint.name.size() && prefix[same] == joint.name[same]) { ++same; }
+        prefix.resize(same);
+    }
+    const std::size_t sign = prefix.find_last_of(":|_ .-/");
+    return sign == std::string::npos ? std::string() : prefix.substr(0, sign + 1);
+}
+
+/// What a rig's names begin with that is no part of them: as the fit says, else what all have in common.
+std::string prefix_of(const Rig& rig, const FitDefinition& how) {
+    return how.strip.empty() ? common_prefix(rig) : how.strip.value;
+}
+
 /// The name by which `to` would know a joint called `theirs`.
-std::string our_name(const std::string& theirs, const FitDefinition& how) {
+std::string our_name(const std::string& theirs, const std::string& prefix, const FitDefinition& how) {
     for (const auto& [from, to] : how.joints) {
         if (from.value == theirs) { return to.value; }
     }
-    std::string bare = stripped(theirs, how);
+    std::string bare = stripped(theirs, prefix);
     for (const auto& [from, to] : how.joints) {
         if (from.value == bare) { return to.value; }
     }
@@ -33,14 +54,24 @@ Quat euler(const std::array<double, 3>& degrees) {
     return axis_angle({0, 0, 1}, degrees[2]) * axis_angle({0, 1, 0}, degrees[1]) * axis_angle({1, 0, 0}, degrees[0]);
 }
 
-/// The height of the ankles at rest, or of the lowest joint where there are no feet; metres.
-float foot_height(const BodyParts& parts, const std::vector<Transform>& model) {
+/// The length of a body's legs, metres; 0 where it shows none.
+float leg_length(const Limbs& limbs, const std::vector<Transform>& rest) {
     float sum = 0;
-    for (const Foot& foot : parts.feet) { sum += model[std::size_t(foot.ankle)].translation.y; }
-    if (!parts.feet.empty()) { return sum / float(parts.feet.size()); }
-    float lowest = 0;
-    for (const Transform& joint : model) { lowest = std::min(lowest, joint.translation.y); }
-    return lowest;
+    int count = 0;
+    for (const Leg& leg : limbs.legs) {
+        if (leg.upper < 0) { continue; }
+        const auto at = [&](int joint) { return rest[std::size_t(joint)].translation; };
+        sum += length(at(leg.lower) - at(leg.upper)) + length(at(leg.foot) - at(leg.lower));
+        ++count;
+    }
+    return count > 0 ? sum / float(count) : 0;
+}
+
+/// The lower of two heights, without an edge where they change places; all metres.
+float lower_of(float a, float b) {
+    constexpr float soft = 0.01F;
+    const float apart = a - b;
+    return (a + b - std::sqrt(apart * apart + soft * soft) + soft) / 2;
 }
 
 bool is_above(const Rig& rig, int ancestor, int joint) {
@@ -52,17 +83,33 @@ bool is_above(const Rig& rig, int ancestor, int joint) {
 
 class Fitting {
 public:
-    Fitting(const Rig& from, const Rig& to, const FitDefinition& how) : from_(from), to_(to) {
+    Fitting(const Rig& from, const Rig& to, const FitDefinition& how)
+        : from_(from), to_(to), prefix_(prefix_of(from, how)), our_prefix_(common_prefix(to)), their_points_(from),
+          our_points_(to) {
         ours_.resize(from.joints.size(), -1);
         theirs_.resize(to.joints.size(), -1);
+        by_.resize(to.joints.size(), JointMatching::name);
+        their_limbs_ = limbs_of(from);
+        our_limbs_ = limbs_of(to);
         for (std::size_t j = 0; j < from.joints.size(); ++j) {
-            if (const auto found = to.find(our_name(from.joints[j].name, how))) { match(j, *found); }
+            const std::string& name = from.joints[j].name;
+            const std::string ours = our_name(name, prefix_, how);
+            const bool stated = ours != stripped(name, prefix_);
+            if (const auto found = to.find(ours)) {
+                match(j, *found, stated ? JointMatching::stated : JointMatching::name);
+            }
         }
+        match_by_place();
         match_by_words(how);
         their_rest_ = model_space(from, turned_rest(how));
         our_rest_ = model_space(to, rest_pose(to));
         find_hips();
+        level_limbs(how);
     }
+
+    [[nodiscard]] JointMatching by(std::size_t our_joint) const { return by_[our_joint]; }
+    /// How far their feet are off the ground while they are down in what is carried over, metres.
+    void set_ground(float theirs) { their_ground_ = theirs; }
 
     [[nodiscard]] int ours(std::size_t their_joint) const { return ours_[their_joint]; }
     [[nodiscard]] int theirs(std::size_t our_joint) const { return theirs_[our_joint]; }
@@ -86,52 +133,181 @@ public:
     [[nodiscard]] std::vector<Transform> carry(const std::vector<Transform>& their_pose) const {
         const auto their_model = model_space(from_, their_pose);
         std::vector<Transform> pose = rest_pose(to_), model(to_.joints.size());
-        for (std::size_t j = 0; j < to_.joints.size(); ++j) {
-            const int parent = to_.joints[j].parent;
-            const Transform above = parent < 0 ? Transform{} : model[std::size_t(parent)];
-            if (theirs_[j] >= 0) {
-                const auto t = std::size_t(theirs_[j]);
-                const Quat turn = their_model[t].rotation * conjugate(their_rest_[t].rotation);
-                pose[j].rotation = normalized(conjugate(above.rotation) * turn * our_rest_[j].rotation);
-                if (carries_body(int(j))) {
-                    const Vec3 place = carried_place(j, their_model[t].translation);
-                    const Vec3 off = rotate(conjugate(above.rotation), place - above.translation);
-                    pose[j].translation = {off.x / above.scale.x, off.y / above.scale.y, off.z / above.scale.z};
-                }
-            }
-            model[j] = above * pose[j];
+        pose_from(their_model, 0, pose, model);
+        if (hips_ >= 0 && stands_on_feet()) {
+            const float wanted = (lowest_foot(their_points_, their_model) - their_ground_) * ratio_;
+            pose_from(their_model, wanted - lowest_foot(our_points_, model), pose, model);
         }
         return pose;
     }
 
 private:
-    void match(std::size_t their_joint, int our_joint) {
+    /// Poses our joints as theirs are, the hips raised by `lift`.
+    void pose_from(const std::vector<Transform>& their_model, float lift, std::vector<Transform>& pose,
+                   std::vector<Transform>& model) const {
+        for (std::size_t j = 0; j < to_.joints.size(); ++j) {
+            const int parent = to_.joints[j].parent;
+            const Transform above = parent < 0 ? Transform{} : model[std::size_t(parent)];
+            if (theirs_[j] >= 0) {
+                const auto t = std::size_t(theirs_[j]);
+                const Quat turn = their_model[t].rotation * conjugate(levelled_[j] * their_rest_[t].rotation);
+                pose[j].rotation = normalized(conjugate(above.rotation) * turn * our_rest_[j].rotation);
+                if (carries_body(int(j))) {
+                    Vec3 place = carried_place(j, their_model[t].translation);
+                    if (int(j) == hips_) { place.y += lift; }
+                    const Vec3 off = rotate(conjugate(above.rotation), place - above.translation);
+                    pose[j].translation = {off.x / above.scale.x, off.y / above.scale.y, off.z / above.scale.z};
+                }
+            }
+            // A trunk that does not hang on the hips is carried along by what bears both.
+            if (int(j) == carrier_ && theirs_[j] < 0) {
+                const Vec3 way = carried_place(std::size_t(hips_),
+                                               their_model[std::size_t(theirs_[std::size_t(hips_)])].translation) -
+                                 our_rest_[std::size_t(hips_)].translation + Vec3{0, lift, 0};
+                const Vec3 own = rotate(conjugate(above.rotation), way);
+                pose[j].translation =
+                    pose[j].translation + Vec3{own.x / above.scale.x, own.y / above.scale.y, own.z / above.scale.z};
+            }
+            model[j] = above * pose[j];
+        }
+    }
+
+    void match(std::size_t their_joint, int our_joint, JointMatching by) {
         if (ours_[their_joint] >= 0 || theirs_[std::size_t(our_joint)] >= 0) { return; }
         ours_[their_joint] = our_joint;
         theirs_[std::size_t(our_joint)] = int(their_joint);
+        by_[std::size_t(our_joint)] = by;
+    }
+    void match_part(int their_joint, int our_joint) {
+        if (their_joint >= 0 && our_joint >= 0) { match(std::size_t(their_joint), our_joint, JointMatching::place); }
+    }
+
+    /// The same part of two bodies.
+    void match_by_place() {
+        if (their_limbs_.legs[0].upper < 0 || our_limbs_.legs[0].upper < 0) { return; } // no body that one knows
+        match_part(their_limbs_.hips, our_limbs_.hips);
+        for (std::size_t side = 0; side < 2; ++side) {
+            const Leg &their_leg = their_limbs_.legs[side], &our_leg = our_limbs_.legs[side];
+            match_part(their_leg.upper, our_leg.upper);
+            match_part(their_leg.lower, our_leg.lower);
+            match_part(their_leg.foot, our_leg.foot);
+            match_part(their_leg.toes, our_leg.toes);
+            const Arm &their_arm = their_limbs_.arms[side], &our_arm = our_limbs_.arms[side];
+            match_part(their_arm.shoulder, our_arm.shoulder);
+            match_part(their_arm.upper, our_arm.upper);
+            match_part(their_arm.lower, our_arm.lower);
+            match_part(their_arm.hand, our_arm.hand);
+        }
+        match_part(their_limbs_.head, our_limbs_.head);
+        match_chain(their_limbs_.spine, our_limbs_.spine);
+        match_chain(their_limbs_.neck, our_limbs_.neck);
+    }
+    /// Ends go with ends, the upper one above all; what lies between by how far up it is.
+    void match_chain(const std::vector<int>& theirs, const std::vector<int>& ours) {
+        if (theirs.empty() || ours.empty()) { return; }
+        match_part(theirs.back(), ours.back());
+        if (ours.size() < 2 || theirs.size() < 2) { return; }
+        match_part(theirs.front(), ours.front());
+        for (std::size_t k = 1; k + 1 < ours.size(); ++k) {
+            const double part = double(k) / double(ours.size() - 1);
+            const auto there = std::size_t(std::lround(part * double(theirs.size() - 1)));
+            match_part(theirs[there], ours[k]);
+        }
+    }
+
+    /// Whether a joint of a limb, or one above it in that limb, is turned by hand.
+    [[nodiscard]] static bool turned_by_hand(const Rig& to, const FitDefinition& how, std::initializer_list<int> limb) {
+        return std::any_of(how.turn.begin(), how.turn.end(), [&](const auto& turn) {
+            const auto joint = to.find(turn.first.value);
+            return joint && std::find(limb.begin(), limb.end(), *joint) != limb.end();
+        });
+    }
+
+    /// Their arms and legs at rest are turned to point where ours do: the upper part, and the lower one with it and on.
+    void level_limbs(const FitDefinition& how) {
+        levelled_.assign(to_.joints.size(), Quat{});
+        for (std::size_t side = 0; side < 2; ++side) {
+            const Arm& arm = our_limbs_.arms[side];
+            if (arm.upper >= 0 && !turned_by_hand(to_, how, {arm.shoulder, arm.upper, arm.lower, arm.hand})) {
+                const Quat lower = level_pair(arm.upper, arm.lower, arm.hand);
+                for (std::size_t j = 0; j < to_.joints.size(); ++j) {
+                    if (arm.hand >= 0 && is_above(to_, arm.hand, int(j))) { levelled_[j] = lower; }
+                }
+            }
+            const Leg& leg = our_limbs_.legs[side];
+            if (leg.upper < 0 || turned_by_hand(to_, how, {leg.upper, leg.lower, leg.foot})) { continue; }
+            level_pair(leg.upper, leg.lower, leg.foot);
+            level_foot(leg);
+        }
+    }
+    /// Which way a matched limb's piece points at rest, in either rig; empty where it is not matched.
+    struct Ways {
+        Vec3 theirs, ours;
+        bool known = false;
+    };
+    [[nodiscard]] Ways ways(int from, int to) const {
+        const int a = theirs_[std::size_t(from)], b = theirs_[std::size_t(to)];
+        if (a < 0 || b < 0) { return {}; }
+        const Vec3 theirs = their_rest_[std::size_t(b)].translation - their_rest_[std::size_t(a)].translation;
+        const Vec3 ours = our_rest_[std::size_t(to)].translation - our_rest_[std::size_t(from)].translation;
+        return {theirs, ours, length(theirs) > 1e-4F && length(ours) > 1e-4F};
+    }
+    Quat level_pair(int upper, int lower, int end) {
+        const Ways first = ways(upper, lower), second = ways(lower, end);
+        if (!first.known || !second.known) { return {}; }
+        const Quat above = shortest_turn(first.theirs, first.ours);
+        const Quat below = shortest_turn(rotate(above, second.theirs), second.ours) * above;
+        levelled_[std::size_t(upper)] = above;
+        levelled_[std::size_t(lower)] = below;
+        return below;
+    }
+    /// A foot stands flat at rest, whatever the leg above it does there: it is turned about the vertical alone.
+    void level_foot(const Leg& leg) {
+        if (leg.toes < 0) { return; }
+        Ways foot = ways(leg.foot, leg.toes);
+        foot.theirs.y = foot.ours.y = 0;
+        if (!foot.known || length(foot.theirs) < 1e-3F || length(foot.ours) < 1e-3F) { return; }
+        const Quat turn = shortest_turn(foot.theirs, foot.ours);
+        for (std::size_t j = 0; j < to_.joints.size(); ++j) {
+            if (is_above(to_, leg.foot, int(j))) { levelled_[j] = turn; }
+        }
+    }
+
+    [[nodiscard]] bool stands_on_feet() const {
+        return their_points_.feet().size() == our_points_.feet().size() && !our_points_.feet().empty();
+    }
+    /// Metres of the lower foot over the ground that the body stands on at rest.
+    static float lowest_foot(const FootPoints& points, const std::vector<Transform>& model) {
+        float lowest = 1e9F;
+        for (std::size_t f = 0; f < points.feet().size(); ++f) {
+            const auto at = points.at(f, model);
+            const float own = lower_of(at[0].y, at[1].y);
+            lowest = f == 0 ? own : lower_of(lowest, own);
+        }
+        return lowest;
     }
 
     /// `UpperLeg_l` is `upper_leg_left`: where the same side and the same words stand in one name of each rig.
     void match_by_words(const FitDefinition& how) {
         using Words = std::pair<Side, std::string>;
-        const auto words = [&](const std::string& name) {
-            const SidedName sided = sided_name(stripped(name, how));
+        const auto words = [&](const std::string& name, bool name_of_ours) {
+            const SidedName sided = sided_name(stripped(name, name_of_ours ? our_prefix_ : prefix_));
             return Words{sided.side, sided.stem};
         };
         std::map<Words, std::vector<int>> known;
         std::map<Words, int> counts;
         for (std::size_t j = 0; j < to_.joints.size(); ++j) {
-            if (theirs_[j] < 0) { known[words(to_.joints[j].name)].push_back(int(j)); }
+            if (theirs_[j] < 0) { known[words(to_.joints[j].name, true)].push_back(int(j)); }
         }
         for (std::size_t j = 0; j < from_.joints.size(); ++j) {
-            if (ours_[j] < 0) { ++counts[words(our_name(from_.joints[j].name, how))]; }
+            if (ours_[j] < 0) { ++counts[words(our_name(from_.joints[j].name, prefix_, how), false)]; }
         }
         for (std::size_t j = 0; j < from_.joints.size(); ++j) {
             if (ours_[j] >= 0) { continue; }
-            const Words own = words(our_name(from_.joints[j].name, how));
+            const Words own = words(our_name(from_.joints[j].name, prefix_, how), false);
             const auto found = known.find(own);
             if (found != known.end() && found->second.size() == 1 && counts[own] == 1) {
-                match(j, found->second.front());
+                match(j, found->second.front(), JointMatching::words);
             }
         }
     }
@@ -152,18 +328,25 @@ private:
     }
 
     void find_hips() {
-        const BodyParts our_parts = body_parts(to_), their_parts = body_parts(from_);
-        hips_ = our_parts.hips;
+        hips_ = our_limbs_.hips;
         if (hips_ >= 0 && theirs_[std::size_t(hips_)] < 0) { hips_ = -1; }
         for (std::size_t j = 0; hips_ < 0 && j < to_.joints.size(); ++j) {
             if (theirs_[j] >= 0) { hips_ = int(j); }
         }
         if (hips_ < 0) { return; }
-        our_feet_ = foot_height(our_parts, our_rest_);
-        their_feet_ = foot_height(their_parts, their_rest_);
+        if (!our_limbs_.spine.empty() && !is_above(to_, hips_, our_limbs_.spine.front())) {
+            for (carrier_ = hips_; carrier_ >= 0 && !is_above(to_, carrier_, our_limbs_.spine.front());) {
+                carrier_ = to_.joints[std::size_t(carrier_)].parent;
+            }
+        }
+        our_feet_ = our_points_.ground();
+        their_feet_ = their_points_.ground();
+        const float our_legs = leg_length(our_limbs_, our_rest_), their_legs = leg_length(their_limbs_, their_rest_);
         const float ours = our_rest_[std::size_t(hips_)].translation.y - our_feet_;
         const float theirs = their_rest_[std::size_t(theirs_[std::size_t(hips_)])].translation.y - their_feet_;
-        ratio_ = ours > 0.01F && theirs > 0.01F ? ours / theirs : 1;
+        ratio_ = our_legs > 0.01F && their_legs > 0.01F ? our_legs / their_legs
+                 : ours > 0.01F && theirs > 0.01F       ? ours / theirs
+                                                        : 1;
     }
 
     /// The hips, and whatever lies between them and the root.
@@ -178,10 +361,17 @@ private:
 
     const Rig& from_;
     const Rig& to_;
+    std::string prefix_, our_prefix_;              ///< of names
     std::vector<int> ours_, theirs_;               ///< the other rig's joint for each of one; -1 for none
     std::vector<Transform> their_rest_, our_rest_; ///< model space
     int hips_ = -1;
+    int carrier_ = -1; ///< the joint that bears hips and trunk, where the trunk does not hang on the hips
     float our_feet_ = 0, their_feet_ = 0, ratio_ = 1;
+    float their_ground_ = 0;
+    std::vector<JointMatching> by_; ///< [our joint]
+    std::vector<Quat> levelled_;    ///< [our joint]: by which theirs is turned at rest, in model space
+    Limbs their_limbs_, our_limbs_;
+    FootPoints their_points_, our_points_;
 };
 
 bool moves(const JointTracks& tracks) {
@@ -190,8 +380,50 @@ bool moves(const JointTracks& tracks) {
 
 } // namespace
 
+namespace {
+
+/// How high feet stand over the ground of the rest pose while they are down: a recording's joints know nothing of
+/// soles.
+float ground_of(const ClipSource& clip, const Rig& from) {
+    double sum = 0, all = 0;
+    for (const FootMeasure& foot : measure_clip(clip, from).feet) {
+        constexpr double stands = 0.15; // of the clip
+        if (foot.down > stands) { sum += foot.down * foot.height, all += foot.down; }
+    }
+    return all > 0 ? float(sum / all) : 0;
+}
+
+std::vector<JointMatch> matches_of(const Fitting& fitting, const Rig& from, const Rig& to) {
+    std::vector<JointMatch> matches;
+    for (std::size_t j = 0; j < to.joints.size(); ++j) {
+        if (fitting.theirs(j) < 0) { continue; }
+        matches.push_back({from.joints[std::size_t(fitting.theirs(j))].name, to.joints[j].name, fitting.by(j)});
+    }
+    return matches;
+}
+
+} // namespace
+
+std::string_view name_of(JointMatching matching) {
+    switch (matching) {
+    case JointMatching::stated:
+        return "as the fit says";
+    case JointMatching::name:
+        return "by name";
+    case JointMatching::place:
+        return "by its place in the body";
+    case JointMatching::words:
+        break;
+    }
+    return "by side and words";
+}
+
+std::vector<JointMatch> match_joints(const Rig& from, const Rig& to, const FitDefinition& how) {
+    return matches_of(Fitting(from, to, how), from, to);
+}
+
 FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to, const FitDefinition& how) {
-    const Fitting fitting(from, to, how);
+    Fitting fitting(from, to, how);
     FittedClip result;
     for (std::size_t i = 0; i < clip.joints.size(); ++i) {
         const auto joint = from.find(clip.joints[i]);
@@ -201,6 +433,9 @@ FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to, cons
     }
     for (std::size_t j = 0; j < to.joints.size(); ++j) {
         if (fitting.theirs(j) < 0) { result.unmoved.push_back(to.joints[j].name); }
+    }
+    for (const JointMatch& match : matches_of(fitting, from, to)) {
+        if (match.by == JointMatching::place) { result.guessed.push_back(match); }
     }
     if (fitting.rests_alike(how)) {
         result.as_it_was = true;
@@ -212,6 +447,7 @@ FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to, cons
         }
         return result;
     }
+    fitting.set_ground(ground_of(clip, from));
     PoseTrack track = to_poses(clip, from);
     for (auto& pose : track.poses) { pose = fitting.carry(pose); }
     result.clip = to_source(track, to, clip);

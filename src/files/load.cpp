@@ -179,6 +179,16 @@ private:
                 path);
             return;
         }
+        if (!fitted.guessed.empty()) {
+            std::vector<std::string> pairs;
+            for (const JointMatch& match : fitted.guessed) { pairs.push_back(match.theirs + " as " + match.ours); }
+            sink_.add(Severity::note, clip.name.place, "guessed-joints",
+                      fmt::format("of '{}' {} joint{} taken by their place in the body: {}; where one is wrong, say "
+                                  "'joints: {{THEIRS: OURS}}' in a fit",
+                                  file.value, pairs.size(), pairs.size() == 1 ? " was" : "s were",
+                                  fmt::join(pairs, ", ")),
+                      path);
+        }
         if (!fitted.foreign.empty()) {
             const std::size_t count = fitted.foreign.size();
             sink_.warn(

@@ -26,4 +26,10 @@ template <typename Real> [[nodiscard]] Vec3 rotation_vector(const Quat& q) {
     return {float(x * scale), float(y * scale), float(z * scale)};
 }
 
+/// The shortest turn from one direction to another, neither of length zero.
+inline Quat shortest_turn(Vec3 from, Vec3 to) {
+    const Vec3 axis = cross(from, to);
+    return normalized({axis.x, axis.y, axis.z, dot(from, to) + length(from) * length(to)});
+}
+
 } // namespace gait::detail

@@ -52,12 +52,6 @@ float yaw_of(Vec3 v) { return std::atan2(v.x, v.z); }
 
 float wrapped_radians(float angle) { return std::remainder(angle, float(2 * pi)); }
 
-/// The shortest turn from one direction to another, neither of length zero.
-Quat shortest_turn(Vec3 from, Vec3 to) {
-    const Vec3 axis = cross(from, to);
-    return normalized({axis.x, axis.y, axis.z, dot(from, to) + length(from) * length(to)});
-}
-
 /// The pose of the block, joint by joint.
 class BlockPose {
 public:

@@ -172,7 +172,7 @@ TEST_CASE("a number that nobody smoothed cannot pop the pose, however it jumps")
             ->parameters()[0];
     };
     CHECK(settings_of("").smooth == Approx(0.1));
-    CHECK(settings_of("").at_most >= 4.2F); // all of it in a second
+    CHECK(settings_of("").at_most >= 4.2F / 1.2F); // all of it in 1.2 seconds
     CHECK(settings_of("").at_most < 30);
     CHECK(settings_of(", smooth: 0.1").at_most == 0);
     CHECK(settings_of(", at_most: 3").at_most == 3);

@@ -2,6 +2,7 @@
 #include "commands.hpp"
 #include "output.hpp"
 
+#include "files/document_text.hpp"
 #include "files/write_file.hpp"
 #include "gait/begin.hpp"
 #include "gait/bvh.hpp"
@@ -14,6 +15,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <memory>
+#include <set>
 
 namespace gait::tool {
 namespace {
@@ -23,6 +25,55 @@ struct BeginOptions {
     std::vector<std::string> clips;
     bool json = false, explain = false;
 };
+
+/// The names of joints that a fit leaves out, as a comment.
+std::string left_out(const std::string& whose, const std::vector<std::string>& names) {
+    if (names.empty()) { return {}; }
+    constexpr std::size_t most = 12;
+    std::string list;
+    for (std::size_t n = 0; n < std::min(most, names.size()); ++n) { list += (n > 0 ? ", " : "") + names[n]; }
+    if (names.size() > most) { list += fmt::format(" and {} more", names.size() - most); }
+    return fmt::format("    # {}: {}\n", whose, list);
+}
+
+/// How the clips of another rig come to this one, as an entry of `fits`; empty where names alone tell.
+std::string fit_entry(const std::string& name, const std::string& file, const Rig& theirs, const Rig& ours) {
+    const std::vector<JointMatch> matches = match_joints(theirs, ours);
+    std::set<std::string> matched_theirs, matched_ours;
+    std::string joints;
+    std::size_t guessed = 0;
+    for (const JointMatch& match : matches) {
+        matched_theirs.insert(match.theirs);
+        matched_ours.insert(match.ours);
+        if (match.by != JointMatching::place) { continue; }
+        joints += fmt::format("      {}: {}\n", detail::document_text(match.theirs), detail::document_text(match.ours));
+        ++guessed;
+    }
+    if (guessed == 0) { return {}; }
+    const auto others = [](const Rig& rig, const std::set<std::string>& known) {
+        std::vector<std::string> names;
+        for (const Joint& joint : rig.joints) {
+            if (!known.contains(joint.name)) { names.push_back(joint.name); }
+        }
+        return names;
+    };
+    return fmt::format(
+               "  {}:{:>{}}# {}: {} joints were told by their place in the body; where one is wrong, mend it here\n"
+               "    joints:\n{}",
+               name, "", std::max<std::size_t>(1, 36 - std::min<std::size_t>(35, name.size())), file, guessed, joints) +
+           left_out("of theirs nothing takes", others(theirs, matched_theirs)) +
+           left_out("of ours these stay at rest", others(ours, matched_ours));
+}
+
+/// A name for a document, of a file.
+std::string plain_name(const std::filesystem::path& path) {
+    std::string name;
+    for (const char c : path.stem().string()) {
+        const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+        name += plain ? char(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c) : '_';
+    }
+    return name.empty() || (name[0] >= '0' && name[0] <= '9') ? "fit_" + name : name;
+}
 
 std::string at_either_end(double first, double last) { return fmt::format("{:.2f} {:.2f}", first, last); }
 
@@ -79,19 +130,28 @@ int run_begin(const BeginOptions& options) {
         clips.insert(clips.end(), cuts.begin(), cuts.end());
     };
     for (const ClipSource& clip : rig.file->clips) { take({clip.name, "", clip, "", {}, ""}); }
+    std::string fits;
+    std::set<std::string> fit_names;
     for (const std::string& path : options.clips) {
         const ImportResult more = import_file(path);
         report(more.diagnostics);
         if (!more.file) { return bad_input; }
+        std::string fit = plain_name(path);
+        for (int n = 2; fit_names.contains(fit); ++n) { fit = fmt::format("{}_{}", plain_name(path), n); }
+        const std::string entry = fit_entry(fit, path, more.file->rig, rig.file->rig);
+        if (entry.empty()) { fit.clear(); }
+        fit_names.insert(fit);
+        fits += entry;
         for (const ClipSource& clip : more.file->clips) {
-            take({clip.name, beside(path), fit_clip(clip, more.file->rig, rig.file->rig).clip, "", {}, ""});
+            take({clip.name, beside(path), fit_clip(clip, more.file->rig, rig.file->rig).clip, fit, {}, ""});
         }
     }
     if (clips.empty()) {
         complain(fmt::format("'{}' holds no animation; name the files that hold the clips after it", options.rig));
         return bad_input;
     }
-    const Beginning begun = begin_document(rig.file->rig, beside(options.rig), clips);
+    const Beginning begun =
+        begin_document(rig.file->rig, beside(options.rig), clips, fits.empty() ? "" : "fits:\n" + fits);
     if (const auto problem = detail::write_file(options.output, begun.text)) {
         complain(options.output + " " + *problem);
         return bad_input;
