@@ -16,7 +16,7 @@ RUNTIME = ROOMS[:6]
 
 # The room of each public header.
 HEADERS = {
-    "diagnostics": ["api", "diagnostic", "no_index", "text"],
+    "diagnostics": ["api", "acceptance", "diagnostic", "no_index", "text"],
     "math": ["ease", "eigen", "math", "travel"],
     "rig": ["body_reading", "rig"],
     "character": ["character", "fade_style", "layer_mode", "parameter_kind", "pick_order", "records"],

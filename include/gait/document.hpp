@@ -3,6 +3,7 @@
 /// both go through the same `compile`.
 #pragma once
 
+#include "gait/acceptance.hpp"
 #include "gait/body_reading.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/ease.hpp"
@@ -464,7 +465,8 @@ struct Document {
     std::vector<LayerDefinition> layers; ///< the lowest first
     std::vector<OneShotDefinition> one_shots;
     std::vector<ForbidDefinition> forbid;
-    std::vector<Text> decide; ///< layers in the order in which they decide; empty: from the lowest up
+    std::vector<Acceptance> accepted; ///< warnings that are meant
+    std::vector<Text> decide;         ///< layers in the order in which they decide; empty: from the lowest up
 
     /// All the files it was read from, as `Place::file` counts them.
     [[nodiscard]] std::vector<SourceFile> files() const {

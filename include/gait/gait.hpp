@@ -2,6 +2,7 @@
 /// Every public header of Pliant Gait.
 #pragma once
 
+#include "gait/acceptance.hpp"
 #include "gait/begin.hpp"
 #include "gait/bindings.hpp"
 #include "gait/bvh.hpp"

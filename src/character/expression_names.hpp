@@ -36,6 +36,7 @@ struct ExpressionName {
     ValueType type = ValueType::number;
     bool angle = false;                   ///< a number that wraps
     std::vector<std::string> values = {}; ///< of a choice
+    bool signed_number = true;            ///< it may be below zero
 };
 
 struct ExpressionNames {

@@ -10,6 +10,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <set>
 
 namespace gait::detail {
 namespace {
@@ -118,8 +119,25 @@ private:
                  "syntax");
         } else if (rest[0] == '!') {
             fail(at_, "'!' is not used here; write 'not'", "syntax");
+        } else if (rest.starts_with("=>") || rest.starts_with("=<")) {
+            fail(at_, fmt::format("'{}' does not compare; write '{}='", rest.substr(0, 2), rest[1]), "syntax");
+        } else if (rest[0] == '=' && at_ > 1 && text_[at_ - 1] == ' ' &&
+                   (text_[at_ - 2] == '<' || text_[at_ - 2] == '>')) {
+            fail(at_, fmt::format("'{0} =' is written without a blank: '{0}='", text_[at_ - 2]), "syntax");
         } else if (rest[0] == '=') {
             fail(at_, "'=' does not compare; write '=='", "syntax");
+        } else if (rest[0] == '"' || rest[0] == '\'') {
+            const std::size_t end = rest.find(rest[0], 1);
+            const std::string_view word = rest.substr(1, end == std::string_view::npos ? end : end - 1);
+            fail(at_, fmt::format("in a condition values and names stand without quotes; write {}", word), "syntax");
+        } else if (rest[0] == '%') {
+            fail(at_, "a part of a hundred is written as a number: 0.2 for 20 %", "syntax");
+        } else if (rest[0] == ',') {
+            fail(at_, "a ',' parts nothing here; a number is written with a point, such as 0.2", "syntax");
+        } else if (rest[0] == ';') {
+            fail(at_, "a ';' parts nothing here; write 'and' between two conditions", "syntax");
+        } else if (is_letter(rest[0])) {
+            unexpected_word(rest);
         } else if (rest[0] == ')') {
             fail(at_, "this ')' closes nothing; remove it or open one before", "syntax");
         } else {
@@ -132,6 +150,36 @@ private:
             fail(at_,
                  fmt::format("'{}' was not expected here; between two values write an operator:{}",
                              rest.substr(0, length), written),
+                 "syntax");
+        }
+    }
+
+    /// A word where an operator belongs.
+    void unexpected_word(std::string_view rest) {
+        std::size_t length = 1;
+        while (length < rest.size() && (is_letter(rest[length]) || is_digit(rest[length]))) { ++length; }
+        const std::string word(rest.substr(0, length));
+        std::string small = word;
+        for (char& c : small) { c = c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; }
+        static const std::set<std::string> units{"s",      "sec",   "second", "seconds", "ms",      "m",  "metre",
+                                                 "metres", "meter", "meters", "deg",     "degrees", "km", "cm"};
+        const bool after_digit = text_.substr(0, at_).find_last_not_of(' ') != std::string_view::npos &&
+                                 is_digit(text_[text_.substr(0, at_).find_last_not_of(' ')]);
+        if (after_digit && units.contains(small)) {
+            fail(at_, "a unit does not belong in an expression; write the number alone (metres, seconds, degrees)",
+                 "syntax");
+        } else if (small != word && (small == "and" || small == "or" || small == "not")) {
+            fail(at_, fmt::format("'{}' is written small: '{}'", word, small), "syntax");
+        } else if (word == "is") {
+            fail(at_, "'is' asks where a layer is, as in 'arms is raised'; a parameter's value is compared by '=='",
+                 "syntax");
+        } else if (word == "not") {
+            fail(at_, "'not' stands before a condition, as in 'not wet' or 'not (speed > 2)'", "syntax");
+        } else {
+            fail(at_,
+                 fmt::format(
+                     "'{}' was not expected here; before it an operator is missing: and, or, <, >, ==, +, -, *, /",
+                     word),
                  "syntax");
         }
     }
@@ -152,11 +200,15 @@ private:
         };
         const bool equality = binary.operation == Operation::equal || binary.operation == Operation::not_equal;
         if (equality && left.type == ValueType::number && right.type == ValueType::number && reads_parameter) {
+            const char* sign = binary.operation == Operation::equal ? "<" : ">";
+            const bool to_zero = right.constant && *right.constant == 0;
+            const bool positive = left.name != nullptr && !left.name->signed_number;
             add(left,
-                fmt::format("'{0} {1} {2}' compares a number that hardly ever is exactly that; leave room, such as "
-                            "'abs({0} - {2}) {3} 0.1'",
+                fmt::format("'{} {} {}' compares a number that hardly ever is exactly that; leave room, such as '{}'",
                             snippet(left), binary.text, snippet(right),
-                            binary.operation == Operation::equal ? "<" : ">"),
+                            to_zero && positive ? fmt::format("{} {} 0.05", snippet(left), sign)
+                            : to_zero           ? fmt::format("abs({}) {} 0.05", snippet(left), sign)
+                                      : fmt::format("abs({} - {}) {} 0.1", snippet(left), snippet(right), sign)),
                 "equal-number");
         }
         const auto is_angle = [](const Operand& o) { return o.name != nullptr && o.name->angle; };

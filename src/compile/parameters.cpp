@@ -103,7 +103,7 @@ private:
         if (definition.kind == ParameterKind::signal) {
             data_.signals.push_back({std::uint16_t(data_.parameters.size()), double(info.keep), double(info.wait)});
         }
-        const ExpressionName known{name, value_type_of(definition.kind), kind.wraps, info.of};
+        const ExpressionName known{name, value_type_of(definition.kind), kind.wraps, info.of, !(info.low >= 0)};
         data_.parameters.push_back(info);
         context_.scope.parameters.push_back(known);
     }

@@ -124,7 +124,8 @@ struct BvhFile {
     std::size_t channel_count = 0;
     std::size_t frames = 0;
     double frame_seconds = 0;
-    std::vector<float> values; ///< [frame][channel]
+    std::vector<float> values;       ///< [frame][channel]
+    std::optional<BvhError> surplus; ///< what stands after them
 };
 
 class BvhParser {
@@ -213,6 +214,17 @@ private:
         file_.channel_count += joint.channels.size();
     }
 
+    /// More rows than the file announces, or longer ones, harm nobody.
+    void leave_out_rest(std::size_t frames) {
+        const std::size_t where = scanner_.at();
+        std::size_t more = 0;
+        for (; !scanner_.ended(); ++more) { (void)scanner_.number("a number of a frame"); }
+        file_.surplus =
+            BvhError{where, fmt::format("there is more motion than {} frames of {} numbers; what is over, {} "
+                                        "number{}, is left out: see that 'Frames:' and the rows agree",
+                                        frames, file_.channel_count, more, more == 1 ? "" : "s")};
+    }
+
     void motion() {
         scanner_.expect("MOTION");
         scanner_.expect("Frames:");
@@ -232,8 +244,8 @@ private:
         // What the file announces is not believed before it is there.
         while (!scanner_.ended()) {
             if (file_.values.size() == std::size_t(frames) * file_.channel_count) {
-                throw BvhError{scanner_.at(), fmt::format("there is more motion than {} frames of {} numbers", frames,
-                                                          file_.channel_count)};
+                leave_out_rest(std::size_t(frames));
+                break;
             }
             file_.values.push_back(float(scanner_.number("a number of a frame")));
         }
@@ -482,6 +494,13 @@ ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& ho
         problems.note("turned-clips", home);
     }
     result.diagnostics = problems.take();
+    if (file.surplus) {
+        Diagnostic left_out = located(path.string(), text, *file.surplus);
+        left_out.severity = Severity::warning;
+        left_out.code = "surplus-motion";
+        left_out.message = file.surplus->message;
+        result.diagnostics.insert(result.diagnostics.begin(), std::move(left_out));
+    }
     return result;
 }
 

@@ -19,6 +19,16 @@ public:
     CueSheetReader(CueSheet& sheet, DiagnosticSink& sink) : sheet_(sheet), sink_(sink) {}
 
     void read(const YamlNode& root) {
+        const bool document =
+            root.is_map() && std::any_of(root.entries.begin(), root.entries.end(), [](const YamlEntry& entry) {
+                return entry.key.scalar == "gait" || entry.key.scalar == "layers";
+            });
+        if (document) {
+            sink_.error(root.place, "other-document",
+                        "this is a document, not a cue sheet; a cue sheet has 'cues:', a list such as - {at: 1, set: "
+                        "{speed: 1.4}}");
+            return;
+        }
         const YamlMap map(root, "a cue sheet", {"about", "seconds", "body", "cues"}, sink_);
         if (!map.is_map()) { return; }
         if (map.find("about") != nullptr) { sheet_.about = map.text("about").value; }

@@ -1,4 +1,5 @@
 #include "compile/call.hpp"
+#include "files/acceptances.hpp"
 #include "files/read_clips.hpp"
 #include "files/read_machines.hpp"
 #include "files/read_motions.hpp"
@@ -12,6 +13,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 #include <tuple>
 
 namespace gait {
@@ -24,6 +26,7 @@ public:
 
     /// Returns what the document is based on, if anything.
     Text read(const YamlNode& root) {
+        if (refuse_other_kind(root)) { return {}; }
         const YamlMap map(root, "a document",
                           {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
                            "parameters", "values", "feet", "masks", "motions", "machines", "layers", "one_shots",
@@ -73,7 +76,14 @@ public:
         }
         if (based_) {
             refuse_with_base(map);
-        } else if (const YamlNode* layers = map.find("layers")) {
+        } else if (const YamlNode* layers = map.find("layers"); layers != nullptr && names_layers_by_key(*layers)) {
+            const YamlNode& name = layers->entries.front().key;
+            sink_.error(
+                name.place, "wrong-shape",
+                fmt::format("layers are a list, the lowest first; write '- name: {}' and what is below it beside "
+                            "'name'",
+                            name.scalar));
+        } else if (layers != nullptr) {
             for (const YamlNode* layer : list_items(*layers, "'layers'", sink_)) {
                 document_.layers.push_back(read_layer(*layer));
             }
@@ -84,6 +94,44 @@ public:
     }
 
 private:
+    /// A cue sheet, a list, or somebody else's file: said once.
+    bool refuse_other_kind(const YamlNode& root) {
+        if (!root.is_map()) {
+            sink_.error(root.place, "other-document",
+                        fmt::format("a document is a map that begins with 'gait: 1'; found {}", describe(root)));
+            return true;
+        }
+        std::vector<std::string> keys;
+        bool ours = false, cues = false;
+        for (const auto& [key, value] : root.entries) {
+            static const std::set<std::string> telling{"gait",      "rig",        "clips",    "layers",
+                                                       "based_on",  "parameters", "machines", "motions",
+                                                       "one_shots", "masks",      "fits"};
+            ours = ours || telling.contains(key.scalar);
+            cues = cues || key.scalar == "cues";
+            keys.push_back(key.scalar);
+        }
+        if (ours) { return false; }
+        if (cues) {
+            sink_.error(
+                root.place, "other-document",
+                "this is a cue sheet, not a document; give it with '--cues', beside the document that it plays");
+        } else {
+            sink_.error(root.place, "other-document",
+                        fmt::format("this is no document of Pliant Gait: it begins with '{}'; a document begins with "
+                                    "'gait: 1', then 'rig', 'clips', 'parameters' and 'layers'",
+                                    keys.empty() ? "" : keys.front()));
+        }
+        return true;
+    }
+    /// `layers: {body: {machine: ...}}`.
+    static bool names_layers_by_key(const YamlNode& layers) {
+        return layers.is_map() && !layers.entries.empty() && layers.entries.front().value.is_map() &&
+               std::none_of(layers.entries.begin(), layers.entries.end(), [](const YamlEntry& entry) {
+                   return entry.key.scalar == "name" || entry.key.scalar == "machine";
+               });
+    }
+
     /// What a document takes from the one it is based on.
     void refuse_with_base(const YamlMap& map) {
         for (const char* key : {"layers", "forbid", "decide"}) {
@@ -389,6 +437,7 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     override_by_name(document.machines, own.document.machines);
     override_by_name(document.one_shots, own.document.one_shots);
     if (own.document.tolerance.place.line > 0) { document.tolerance = own.document.tolerance; }
+    document.accepted.insert(document.accepted.end(), own.document.accepted.begin(), own.document.accepted.end());
     document.mirror.insert(document.mirror.end(), own.document.mirror.begin(), own.document.mirror.end());
     tune_parameters(document.parameters, own.document.parameters);
     own.document = std::move(document);
@@ -405,6 +454,7 @@ DocumentRead read_text(std::string text, const std::string& name, int file) {
     Text based_on;
     if (auto root = parse_yaml(text, sink)) {
         set_file(*root, file);
+        result.document.accepted = take_acceptances(*root, sink);
         based_on = DocumentReader(result.document, sink).read(*root);
     }
     result.diagnostics = sink.take();

@@ -252,6 +252,16 @@ AssetsRead load_assets(const Document& document) { return AssetLoader(document).
 
 namespace {
 
+/// Whether an error only says what another one in its line has said as it was read, or what has no place because
+/// something else could not be read.
+bool follows_from(const Diagnostic& found, const Diagnostics& read) {
+    if (found.severity != Severity::error) { return false; }
+    return std::any_of(read.begin(), read.end(), [&](const Diagnostic& other) {
+        const bool same_line = other.place.file == found.place.file && other.place.line == found.place.line;
+        return other.severity == Severity::error && (same_line || found.place.line == 0);
+    });
+}
+
 Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     Loaded result;
     DocumentRead read = read_document(path);
@@ -277,11 +287,13 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
     const bool read_well = !has_errors(result.diagnostics);
     // What could not be read was said better as it was read.
     if (!read_well) {
-        std::erase_if(compiled.diagnostics, [](const Diagnostic& d) { return d.code == "not-read"; });
+        std::erase_if(compiled.diagnostics,
+                      [&](const Diagnostic& d) { return d.code == "not-read" || follows_from(d, result.diagnostics); });
     }
     for (auto* list : {&assets.diagnostics, &gaps, &compiled.diagnostics}) {
         for (Diagnostic& d : *list) { result.diagnostics.push_back(std::move(d)); }
     }
+    answer_warnings(result.document.accepted, result.diagnostics);
     std::stable_sort(result.diagnostics.begin(), result.diagnostics.end(),
                      [](const Diagnostic& a, const Diagnostic& b) {
                          return std::tuple(a.place.file, a.place.line, a.place.column) <

@@ -23,7 +23,16 @@ public:
             return machine;
         }
         const YamlMap map(node, "a machine", {"start", "from_here", "always", "states"}, sink_);
-        machine.start = map.text("start");
+        const YamlNode* start = map.find("start");
+        const YamlNode* named = map.find("states");
+        if (start != nullptr && start->kind == YamlNode::Kind::null && named != nullptr && named->is_map() &&
+            !named->entries.empty()) {
+            const std::string& first = named->entries.front().key.scalar;
+            sink_.error(start->place, "missing-start", fmt::format("'start' names no state; write 'start: {}'", first));
+            machine.start = Text(first, start->place);
+        } else {
+            machine.start = map.text("start");
+        }
         machine.from_here = map.flag("from_here").value_or(false);
         if (const YamlNode* always = map.find("always")) {
             for (const YamlNode* item : list_items(*always, "'always'", sink_)) {

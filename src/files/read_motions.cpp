@@ -227,6 +227,11 @@ private:
         return choose;
     }
 
+    static bool is_plain_number(const YamlNode& node) {
+        return node.is_scalar() && !node.scalar.empty() &&
+               node.scalar.find_first_not_of("+-.0123456789") == std::string::npos;
+    }
+
     /// A point's place: a number, or one a parameter.
     std::vector<Number> read_place(const YamlNode& node) {
         std::vector<Number> place;
@@ -243,6 +248,19 @@ private:
     void read_point(const YamlNode& item, BlendDefinition& blend, int depth) {
         if (item.is_scalar()) { // a clip, where it is measured to be
             blend.points.emplace_back(std::vector<Number>{}, read_motion(item, depth + 1));
+            return;
+        }
+        if (item.is_map() && item.entries.size() == 1 && item.entries.front().value.is_scalar() &&
+            is_plain_number(item.entries.front().key)) { // `[1.4: stroll]`, a list of maps to YAML
+            const YamlEntry& entry = item.entries.front();
+            if (!said_brackets_) {
+                sink_.error(
+                    item.place, "wrong-shape",
+                    fmt::format("points named by their places stand in braces and not in brackets: {{{}: {}, ...}}",
+                                entry.key.scalar, entry.value.scalar));
+            }
+            said_brackets_ = true;
+            blend.points.emplace_back(read_place(entry.key), read_motion(entry.value, depth + 1));
             return;
         }
         const YamlMap point(item, "a point", {"at", "to", "play"}, sink_);
@@ -330,6 +348,16 @@ private:
                         "this blend space has no points; add 'points: {1.4: stroll, 4.2: run}'");
         } else if (points->is_map()) {
             for (const auto& [at, play] : points->entries) {
+                if (!is_plain_number(at) && at.is_scalar() && is_plain_number(play)) {
+                    if (!said_places_) {
+                        sink_.error(at.place, "wrong-shape",
+                                    fmt::format("a point is its place and what plays there; write '{}: {}'",
+                                                play.scalar, at.scalar));
+                    }
+                    said_places_ = true;
+                    blend.points.emplace_back(read_place(play), read_motion(at, depth + 1));
+                    continue;
+                }
                 std::vector<Number> place = read_place(at);
                 if (place.empty()) { place = {Number(0, at.place)}; }
                 blend.points.emplace_back(std::move(place), read_motion(play, depth + 1));
@@ -343,6 +371,8 @@ private:
     }
 
     DiagnosticSink& sink_;
+    bool said_brackets_ = false; ///< of points in brackets: once is enough
+    bool said_places_ = false;   ///< and of places and motions that changed places
 };
 
 } // namespace

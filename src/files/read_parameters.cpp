@@ -5,6 +5,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <map>
 #include <string_view>
 
 namespace gait::detail {
@@ -19,6 +20,24 @@ std::optional<ParameterKind> read_kind(const YamlMap& map, const std::string& wh
         if (!fits(info)) { continue; }
         if (info.name == word.value) { return info.kind; }
         names.emplace_back(info.name);
+    }
+    // Words of programming, which everybody tries first.
+    static const std::map<std::string, ParameterKind> other_words{
+        {"bool", ParameterKind::flag},      {"boolean", ParameterKind::flag},   {"toggle", ParameterKind::flag},
+        {"float", ParameterKind::number},   {"double", ParameterKind::number},  {"int", ParameterKind::number},
+        {"integer", ParameterKind::number}, {"real", ParameterKind::number},    {"trigger", ParameterKind::signal},
+        {"event", ParameterKind::signal},   {"button", ParameterKind::signal},  {"enum", ParameterKind::choice},
+        {"string", ParameterKind::choice},  {"option", ParameterKind::choice},  {"degrees", ParameterKind::angle},
+        {"heading", ParameterKind::angle},  {"direction", ParameterKind::angle}};
+    std::string small = word.value;
+    for (char& c : small) { c = c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; }
+    const auto meant = other_words.find(small);
+    if (meant != other_words.end() &&
+        std::find(names.begin(), names.end(), info_of(meant->second).name) != names.end()) {
+        sink.error(word.place, "unknown-parameter-kind",
+                   fmt::format("'{}' is called '{}' here; write 'kind: {}'", word.value, info_of(meant->second).name,
+                               info_of(meant->second).name));
+        return meant->second;
     }
     if (!word.empty()) { sink.unknown(word.place, what, word.value, names); }
     return std::nullopt;

@@ -1,5 +1,7 @@
 #include "files/yaml_tree.hpp"
 
+#include "files/yaml_slips.hpp"
+
 #include <fmt/format.h>
 #include <yaml-cpp/eventhandler.h>
 #include <yaml-cpp/yaml.h>
@@ -38,10 +40,15 @@ public:
     void OnScalar(const YAML::Mark& mark, const std::string& tag, YAML::anchor_t anchor,
                   const std::string& value) override {
         refuse_anchor(mark, anchor);
-        refuse_tag(mark, tag);
         YamlNode node;
         node.kind = YamlNode::Kind::scalar;
         node.scalar = value;
+        if (tag.size() > 1 && tag[0] == '!') { // `!wet`, a tag to YAML, is meant to deny something
+            node.scalar = "not " + tag.substr(1) + (value.empty() ? "" : " " + value);
+            sink_.error(to_place(mark), "tag", fmt::format("'!' is not used here; write '{}'", node.scalar));
+        } else {
+            refuse_tag(mark, tag);
+        }
         node.quoted = tag == "!";
         node.place = to_place(mark);
         add(std::move(node));
@@ -108,8 +115,34 @@ private:
         }
     }
 
-    /// `{when: max(a, 1) > 2}` is read by YAML as two keys, `when` and `1) > 2`, and so is `{note: slow, but steady}`.
-    /// Joins them again and says so.
+    static bool is_number(const std::string& text) {
+        return !text.empty() && std::all_of(text.begin(), text.end(), [](char c) { return c >= '0' && c <= '9'; });
+    }
+    /// `to moving`, `to:moving` and `to = moving`, which YAML takes for names without a value, are taken apart.
+    bool mend_colon(YamlEntry& entry) {
+        if (entry.value.kind != YamlNode::Kind::null || !entry.key.is_scalar() || entry.key.quoted) { return false; }
+        const std::string& text = entry.key.scalar;
+        const std::size_t end = text.find_first_of(" :=");
+        if (end == std::string::npos || end + 1 >= text.size() || !is_known_key(text.substr(0, end))) { return false; }
+        const std::string key = text.substr(0, end);
+        const std::size_t value = text.find_first_not_of(" :=", end);
+        if (value == std::string::npos) { return false; }
+        const bool blank = text[end] == ':', equals = text.substr(end, value - end).find('=') != std::string::npos;
+        sink_.error(
+            entry.key.place, "yaml-syntax",
+            fmt::format(fmt::runtime(blank ? "a blank is missing after the colon of '{0}'; write '{0}: {1}'"
+                                     : equals
+                                         ? "'{0}' is parted from its value by a colon and not by '='; write '{0}: {1}'"
+                                         : "a colon is missing after '{0}'; write '{0}: {1}'"),
+                        key, text.substr(value)));
+        entry.value = entry.key;
+        entry.value.scalar = text.substr(value);
+        entry.key.scalar = key;
+        return true;
+    }
+
+    /// `{when: max(a, 1) > 2}` is read by YAML as two keys, `when` and `1) > 2`, and so are `{note: slow, but steady}`,
+    /// `{fade: 0,25}` and `{of: free, pole}`. Joins them again and says so.
     void mend_split_values(YamlNode& map) {
         const auto open_count = [](const std::string& text) {
             return std::count(text.begin(), text.end(), '(') - std::count(text.begin(), text.end(), ')');
@@ -120,12 +153,40 @@ private:
         std::vector<YamlEntry> mended;
         for (std::size_t i = 0; i < map.entries.size();) {
             YamlEntry entry = std::move(map.entries[i++]);
+            if (entry.key.kind == YamlNode::Kind::null) {
+                sink_.error(entry.key.place, "yaml-syntax", "two commas stand here; remove one");
+                continue;
+            }
+            if (mend_colon(entry)) {
+                mended.push_back(std::move(entry));
+                continue;
+            }
+            if (entry.value.is_scalar() && !entry.value.quoted && i < map.entries.size() &&
+                may_be_rest(map.entries[i])) {
+                const std::string rest = map.entries[i].key.scalar;
+                const Place place = map.entries[i].key.place;
+                if (is_number(entry.value.scalar) && is_number(rest)) {
+                    entry.value.scalar += "." + rest;
+                    sink_.error(
+                        place, "decimal-comma",
+                        fmt::format("a number is written with a point: {}: {}", entry.key.scalar, entry.value.scalar));
+                    ++i;
+                } else if (entry.value.scalar.starts_with('(') && rest.ends_with(')')) {
+                    mend_parentheses(entry, map.entries[i].key, place);
+                    ++i;
+                } else if (entry.key.scalar == "of" || entry.key.scalar == "take" || entry.key.scalar == "joins") {
+                    mend_list(entry, map, i);
+                }
+            }
             if (entry.value.is_scalar() && !entry.value.quoted) {
                 const std::size_t first = i;
                 auto open = open_count(entry.value.scalar);
                 for (; i < map.entries.size() && may_be_rest(map.entries[i]); ++i) {
                     const std::string& rest = map.entries[i].key.scalar;
-                    if (open <= 0 && rest.find(' ') == std::string::npos) { break; }
+                    if (open <= 0 && (rest.find(' ') == std::string::npos ||
+                                      is_known_key(rest.substr(0, rest.find_first_of(" :="))))) {
+                        break;
+                    }
                     entry.value.scalar += ", " + rest;
                     open += open_count(rest);
                 }
@@ -139,6 +200,38 @@ private:
             mended.push_back(std::move(entry));
         }
         map.entries = std::move(mended);
+    }
+    /// `range: (0, 6)`.
+    void mend_parentheses(YamlEntry& entry, YamlNode rest, const Place& place) {
+        YamlNode first = entry.value;
+        first.scalar.erase(0, 1);
+        rest.scalar.pop_back();
+        YamlNode list;
+        list.kind = YamlNode::Kind::sequence;
+        list.flow = true;
+        list.place = entry.value.place;
+        sink_.error(place, "unquoted-comma",
+                    fmt::format("a list stands in brackets; write '{}: [{}, {}]'", entry.key.scalar, first.scalar,
+                                rest.scalar));
+        list.items = {first, rest};
+        entry.value = std::move(list);
+    }
+    /// What belongs to a list that has no brackets.
+    void mend_list(YamlEntry& entry, YamlNode& map, std::size_t& i) {
+        YamlNode list;
+        list.kind = YamlNode::Kind::sequence;
+        list.flow = true;
+        list.place = entry.value.place;
+        std::string written = entry.value.scalar;
+        const Place place = map.entries[i].key.place;
+        list.items.push_back(entry.value);
+        for (; i < map.entries.size() && map.entries[i].value.kind == YamlNode::Kind::null; ++i) {
+            written += ", " + map.entries[i].key.scalar;
+            list.items.push_back(map.entries[i].key);
+        }
+        sink_.error(place, "unquoted-comma",
+                    fmt::format("a list stands in brackets; write '{}: [{}]'", entry.key.scalar, written));
+        entry.value = std::move(list);
     }
 
     DiagnosticSink& sink_;
@@ -185,14 +278,15 @@ std::optional<YamlNode> parse_yaml(const std::string& text, DiagnosticSink& sink
                        "a second YAML document begins here after '---'; keep one a file");
             return std::nullopt;
         }
+        // A quote that is never closed makes one text of all that follows, which a parser takes without a word.
+        if (const auto open = find_open_quote(text)) {
+            sink.error(open->place, "yaml-syntax", open->message);
+            return std::nullopt;
+        }
         return builder.take();
     } catch (const YAML::Exception& problem) {
-        std::string message = problem.msg;
-        if (text.find('\t') != std::string::npos) {
-            message += " (the file holds tabs, which YAML does not allow for indentation)";
-        }
-        sink.error(problem.mark.is_null() ? Place{1, 1} : to_place(problem.mark), "yaml-syntax",
-                   "this is not YAML: " + message);
+        const YamlSlip slip = find_slip(text, problem.mark.is_null() ? Place{1, 1} : to_place(problem.mark));
+        sink.error(slip.place, "yaml-syntax", slip.message);
         return std::nullopt;
     }
 }
@@ -203,8 +297,14 @@ std::string describe(const YamlNode& node) {
         return "nothing";
     case YamlNode::Kind::scalar:
         return fmt::format("'{}'", node.scalar.size() > 60 ? node.scalar.substr(0, 57) + "..." : node.scalar);
-    case YamlNode::Kind::sequence:
-        return "a list";
+    case YamlNode::Kind::sequence: {
+        std::string items;
+        for (const YamlNode& item : node.items) {
+            if (!item.is_scalar() || items.size() > 40) { return fmt::format("a list of {}", node.items.size()); }
+            items += (items.empty() ? "" : ", ") + item.scalar;
+        }
+        return fmt::format("the list [{}]", items);
+    }
     case YamlNode::Kind::map:
         break;
     }
@@ -224,6 +324,7 @@ YamlMap::YamlMap(const YamlNode& node, std::string what, std::vector<std::string
         const auto known = key.is_scalar() ? std::find(keys.begin(), keys.end(), key.scalar) : keys.end();
         if (known == keys.end()) {
             const std::string near = nearest_name(key.scalar, keys);
+            if (!near.empty()) { meant_.emplace_back(near, &value); }
             sink.error(key.place, "unknown-key",
                        near.empty() ? fmt::format("{} has no key {}; it may have {}", what_, describe(key),
                                                   fmt::join(keys, ", "))
@@ -241,6 +342,10 @@ const YamlNode* YamlMap::find(std::string_view key) const {
     if (node_ == nullptr) { return nullptr; }
     for (const auto& [k, value] : node_->entries) {
         if (k.is_scalar() && k.scalar == key) { return &value; }
+    }
+    // What was said of it once is read as it was meant, so that nothing follows from it.
+    for (const auto& [meant, value] : meant_) {
+        if (meant == key) { return value; }
     }
     return nullptr;
 }
@@ -271,14 +376,33 @@ std::optional<Number> to_number(const YamlNode& node, const std::string& what, D
             return Number(value, node.place);
         }
     }
-    sink.error(node.place, "wrong-shape", fmt::format("{}, is a number such as 0.2; found {}", what, describe(node)));
+    std::string hint;
+    if (node.is_scalar()) {
+        std::string pointed = node.scalar;
+        std::replace(pointed.begin(), pointed.end(), ',', '.');
+        double value = 0;
+        const auto [end, problem] = std::from_chars(pointed.data(), pointed.data() + pointed.size(), value);
+        if (pointed != node.scalar && problem == std::errc{} && end == pointed.data() + pointed.size()) {
+            hint = fmt::format("; a number is written with a point: {}", pointed);
+        }
+    }
+    sink.error(node.place, "wrong-shape",
+               fmt::format("{}, is a number such as 0.2; found {}{}", what, describe(node), hint));
     return std::nullopt;
 }
 
 std::optional<bool> to_flag(const YamlNode& node, const std::string& what, DiagnosticSink& sink) {
     if (node.is_scalar() && (node.scalar == "yes" || node.scalar == "true")) { return true; }
     if (node.is_scalar() && (node.scalar == "no" || node.scalar == "false")) { return false; }
-    sink.error(node.place, "wrong-shape", fmt::format("{} is yes or no; found {}", what, describe(node)));
+    std::string small = node.is_scalar() ? node.scalar : "";
+    for (char& c : small) { c = c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; }
+    const bool meant = small == "yes" || small == "true" || small == "on" || small == "1";
+    const bool denied = small == "no" || small == "false" || small == "off" || small == "0";
+    sink.error(node.place, "wrong-shape",
+               meant || denied
+                   ? fmt::format("{} is yes or no; found {}: write '{}'", what, describe(node), meant ? "yes" : "no")
+                   : fmt::format("{} is yes or no; found {}", what, describe(node)));
+    if (meant || denied) { return meant; }
     return std::nullopt;
 }
 

@@ -78,6 +78,7 @@ public:
 
 private:
     const YamlNode* node_ = nullptr;
+    std::vector<std::pair<std::string, const YamlNode*>> meant_; ///< keys as a slip was meant, and their values
     std::string what_;
     DiagnosticSink& sink_;
 };

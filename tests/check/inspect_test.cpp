@@ -128,3 +128,33 @@ TEST_CASE("a clip's way that a state leaves to the game is remarked on") {
             "clip 'stroll_going' travels at 1.40 m/s, and state 'a' leaves moving to the game: unless that moves as "
             "fast, the feet slide; remove 'moved_by: game', or set the speed to match [unused-travel]"));
 }
+
+TEST_CASE("a warning that is meant is answered in the document, and what is accepted and does not occur is said") {
+    const support::TemporaryFolder folder;
+    std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "lamplighter.glb");
+    const auto checked = [&](const std::string& whole, const std::string& beside) {
+        const std::string text = "gait: 1\nrig: lamplighter.glb\n" + whole +
+                                 "clips: {stand: {loop: yes}, stroll: {loop: yes}}\nparameters:\n"
+                                 "  speed: {kind: number, range: [0, 6]}\n  wet: {kind: flag" +
+                                 beside +
+                                 "}\n  dry: {kind: flag}\nlayers:\n  - name: body\n    machine:\n      start: still\n"
+                                 "      states:\n        still: {play: stand, go: [{to: moving, when: speed > 0.2}]}\n"
+                                 "        moving: {play: stroll, go: [{to: still, when: speed < 0.1}]}\n";
+        return support::gait_tool({"check", folder.write("accept.gait.yaml", text)});
+    };
+    const support::Finished plain = checked("", "");
+    CHECK_THAT(plain.err, Catch::Contains("nothing looks at 'wet'") && Catch::Contains("nothing looks at 'dry'"));
+    // Beside what is meant it counts there alone; at the top for all.
+    const support::Finished beside = checked("", ", accept: [{unused-parameter: for the rain to come}]");
+    CHECK_THAT(beside.err, !Catch::Contains("'wet'") && Catch::Contains("nothing looks at 'dry'"));
+    CHECK_THAT(beside.out, Catch::Contains("accepted:\n  unused-parameter: for the rain to come\n"));
+    const support::Finished all = checked("accept: [unused-parameter]\n", "");
+    CHECK(all.err.empty());
+    CHECK_THAT(all.out, Catch::Contains("no errors"));
+    const support::Finished unmet = checked("accept: [unused-parameter, flutter]\n", "");
+    CHECK_THAT(unmet.err, Catch::Contains("3:28: warning: 'flutter' is accepted for the whole document, where no such "
+                                          "warning is found; remove it [not-met]"));
+    // An error stays one, and so does what is no list of warnings.
+    CHECK(checked("accept: [unknown-key]\nspeed: 1\n", "").code == 1);
+    CHECK_THAT(checked("accept: [[flutter]]\n", "").err, Catch::Contains("'accept' lists the warnings that are meant"));
+}

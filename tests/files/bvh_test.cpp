@@ -165,8 +165,12 @@ TEST_CASE("every broken BVH file gets one error with its place") {
                Catch::Contains("expected 'JOINT', 'End Site' or '}', found 'BONE'"));
     CHECK_THAT(complaint(replaced(two_joints, "Frames: 2", "Frames: 3")),
                Catch::Contains("the motion ends after 18 numbers; 3 frames of 9 are 27"));
-    CHECK_THAT(complaint(replaced(two_joints, "Frames: 2", "Frames: 1")),
-               Catch::Contains("20:1: error: there is more motion than 1 frames of 9 numbers"));
+    const ImportResult longer = read(replaced(two_joints, "Frames: 2", "Frames: 1"));
+    REQUIRE(longer.file);
+    CHECK_THAT(
+        format(longer.diagnostics),
+        Catch::Contains("20:1: warning: there is more motion than 1 frames of 9 numbers; what is over, 9 numbers, is "
+                        "left out: see that 'Frames:' and the rows agree [surplus-motion]"));
     CHECK_THAT(complaint(replaced(two_joints, "Frames: 2", "Frames: 0")),
                Catch::Contains("there is at least one frame, found 0"));
     CHECK_THAT(complaint(replaced(two_joints, "Time: 0.5", "Time: 0")), Catch::Contains("are not 0 to 3600 seconds"));

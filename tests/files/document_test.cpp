@@ -86,7 +86,7 @@ TEST_CASE("each mistake is said with what to write instead") {
     CHECK_THAT(said(with("  a: {kind: flag, range: [0, 1]}\n", "")),
                has("'a' is a flag and has no 'range'; remove it, or write another kind [wrong-shape]"));
     CHECK_THAT(said(with("  a: {kind: flag, default: 1}\n", "")),
-               has("the default of a flag is yes or no; found '1' [wrong-shape]"));
+               has("the default of a flag is yes or no; found '1': write 'yes' [wrong-shape]"));
     CHECK_THAT(said("tolerance: 0\n" + with("", "")),
                has("the tolerance is more than 0 millimetres and at most 1000; found 0 [wrong-range]"));
     // Motions.
@@ -96,7 +96,7 @@ TEST_CASE("each mistake is said with what to write instead") {
     CHECK_THAT(said(with("", "        b: {}\n")), has("state 'b' plays nothing; add 'play: CLIP' [missing-key]"));
     CHECK_THAT(said(with("", "        b: {play: [low]}\n")),
                has("'play' is the name of a clip or motion, or a map with 'clip', 'blend', 'mix', 'add', 'pick' or "
-                   "'choose'; found a list "));
+                   "'choose'; found the list [low] "));
     CHECK_THAT(said(with("", "        b: {play: {clip: low, blend: speed, points: {1: low}}}\n")),
                has("a motion is either a 'clip' or a 'blend'; remove one of them [wrong-shape]"));
     CHECK_THAT(said(with("", "        b: {play: {clip: low, points: {1: low}}}\n")),
@@ -162,9 +162,9 @@ TEST_CASE("a comma that YAML cuts at is noticed, in expressions and in notes") {
 }
 
 TEST_CASE("YAML's own traps are refused with a reason") {
-    CHECK_THAT(said("gait: [1\n"), Catch::Contains("this is not YAML:") && Catch::Contains("[yaml-syntax]"));
+    CHECK_THAT(said("gait: [1\n"), Catch::Contains("this '[' is never closed; add ']' [yaml-syntax]"));
     CHECK_THAT(said("gait: 1\n\trig: x\n"),
-               Catch::Contains("the file holds tabs, which YAML does not allow for indentation"));
+               Catch::Contains("a tab stands at the beginning of this line; indent by blanks alone"));
     CHECK_THAT(said("gait: 1\nrig: &a x\nabout: *a\n"),
                Catch::Contains("YAML anchors (&name) are not used here; remove it [anchor]") &&
                    Catch::Contains("YAML aliases (*name) are not used here; write the value out [alias]"));

@@ -64,8 +64,11 @@ int run_check(const CheckOptions& options) {
             loaded.diagnostics.insert(loaded.diagnostics.end(), read.diagnostics.begin(), read.diagnostics.end());
             sheets.push_back(std::move(read.sheet));
         }
-        const Diagnostics remarks =
+        Diagnostics remarks =
             inspect(loaded.document, load_assets(loaded.document).assets, loaded.character.get(), sheets);
+        answer_warnings(loaded.document.accepted, remarks);
+        const Diagnostics unmet = unmet_acceptances(loaded.document.accepted, loaded.document.files());
+        remarks.insert(remarks.end(), unmet.begin(), unmet.end());
         loaded.diagnostics.insert(loaded.diagnostics.end(), remarks.begin(), remarks.end());
     }
     const auto count = [&](Severity severity) {
@@ -93,6 +96,8 @@ int run_check(const CheckOptions& options) {
         return exit_code(loaded.diagnostics);
     }
     report(loaded.diagnostics);
+    const auto answered = std::count_if(loaded.document.accepted.begin(), loaded.document.accepted.end(),
+                                        [](const Acceptance& acceptance) { return acceptance.met; });
     std::string summary = options.document + ": ";
     if (loaded.character && warnings == 0) {
         const Character& character = *loaded.character;
@@ -111,6 +116,14 @@ int run_check(const CheckOptions& options) {
     } else {
         summary += fmt::format("{} error{}, {} warning{}\n", errors, errors == 1 ? "" : "s", warnings,
                                warnings == 1 ? "" : "s");
+    }
+    if (answered > 0) {
+        summary += "accepted:\n";
+        for (const Acceptance& acceptance : loaded.document.accepted) {
+            if (!acceptance.met) { continue; }
+            summary +=
+                fmt::format("  {}{}\n", acceptance.code, acceptance.reason.empty() ? "" : ": " + acceptance.reason);
+        }
     }
     if (loaded.character) { summary += forbidden_text(*loaded.character); }
     print_report(summary);
