@@ -63,6 +63,14 @@ struct ClipDefinition {
     Place place;
 };
 
+/// An item of `clip_sets` that takes animations by a pattern: one clip for each of its file's that fits, once that is
+/// read (`expand_clip_sets`).
+struct ClipPattern {
+    ClipDefinition common; ///< the settings of each
+    Text pattern;          ///< `stroll_*`: a star stands for any letters
+    Text prefix, suffix;   ///< put around each animation's name
+};
+
 /// An entry of `fits`: how the joints of another rig are called and stand.
 struct FitDefinition {
     Text name;
@@ -454,6 +462,7 @@ struct Document {
     BodyReading rig_reading; ///< how the rig's own file is to be read, where it is not to be guessed
     Number tolerance{0.5};   ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
+    std::vector<ClipPattern> clip_patterns; ///< not yet expanded
     std::vector<FitDefinition> fits;
     std::vector<std::pair<Text, Text>> mirror; ///< joints that change places in a mirrored clip, beside those found
     std::vector<ParameterDefinition> parameters;

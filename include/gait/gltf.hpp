@@ -47,6 +47,11 @@ struct BakedMotion {
     std::vector<std::vector<Transform>> frames; ///< [frame][joint], local, in the imported rig's order
 };
 
+/// Writes `out` (.glb): a skin of the rig's joints alone, without a mesh, and `motion`: what a rig from BVH has.
+/// Returns what went wrong, or nothing; the file is written beside and renamed, never half.
+[[nodiscard]] GAIT_API Diagnostics bake_gltf(const Rig& rig, const BakedMotion& motion,
+                                             const std::filesystem::path& out);
+
 /// Writes `out` (.glb): the scene of `source` with its meshes and skins, its animations replaced by `motion`. Returns
 /// what went wrong, or nothing; the file is written beside and renamed, never half.
 [[nodiscard]] GAIT_API Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion,

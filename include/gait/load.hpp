@@ -37,6 +37,11 @@ struct AssetsRead {
 /// or broken is an error among the diagnostics.
 [[nodiscard]] GAIT_API AssetsRead load_assets(const Document& document);
 
+/// Puts in the place of `clip_patterns` a clip for each animation that fits, in the order of its file; one that a clip
+/// of the document plays already is left out. `load` does it; who reads and compiles by hand calls it before
+/// `load_assets`.
+[[nodiscard]] GAIT_API Diagnostics expand_clip_sets(Document& document);
+
 /// How much must be there.
 enum class Completeness { complete, draft };
 

@@ -36,6 +36,7 @@ public:
         std::unordered_map<std::string, std::size_t> by_name; ///< where in `names`, the first of doubled ones
         std::vector<std::uint16_t> nodes;                     ///< beside `names`; nothing for a junction
         std::uint16_t start = 0;
+        const StateDefinition* start_junction = nullptr; ///< where it starts by conditions, tried as it is entered
     };
     /// What stands beside a node of the character while it is compiled.
     struct Node {

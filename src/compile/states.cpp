@@ -73,15 +73,31 @@ void StateCompiler::find_start(StateTree::Machine& machine) {
     }
     machine.start = machine.nodes[found->second];
     if (machine.start != no_index) { return; }
-    machine.start = 0;
+    machine.start = first == machine.nodes.end() ? std::uint16_t{0} : *first;
     // Else it was one state too many.
-    if (!definition.states[found->second].junction.empty()) {
-        context_.error(definition.start.place, "wrong-start",
-                       fmt::format("'{}' is a junction and a machine starts in a state; start in one of those it "
-                                   "leads to",
-                                   definition.start.value),
-                       machine.path);
+    const StateDefinition& start = definition.states[found->second];
+    if (start.junction.empty()) { return; }
+    machine.start_junction = &start;
+    machine.start = branch_by_default(machine, start);
+}
+
+std::uint16_t StateCompiler::branch_by_default(const StateTree::Machine& machine, const StateDefinition& junction) {
+    std::vector<float> defaults;
+    for (const ParameterInfo& info : data_.parameters) { defaults.push_back(info.default_value); }
+    defaults.push_back(0); // never of no length
+    for (const BranchDefinition& branch : junction.junction) {
+        const auto to = machine.by_name.find(branch.to.value);
+        if (to == machine.by_name.end() || machine.nodes[to->second] == no_index) { continue; }
+        const bool last = &branch == &junction.junction.back();
+        if (last || branch.when.empty()) { return machine.nodes[to->second]; }
+        const std::string path = machine.path + ".states." + junction.name.value;
+        const CodeRange when = context_.expression(branch.when, ValueType::flag, CompileContext::StateReadings::allowed,
+                                                   machine.arguments, path);
+        if (evaluate(data_.instructions(when), {defaults.data(), defaults.data(), {}}) > 0.5F) {
+            return machine.nodes[to->second];
+        }
     }
+    return machine.start;
 }
 
 std::uint16_t StateCompiler::add_node(std::uint16_t parent, StateTree::Node node) {

@@ -24,6 +24,9 @@ private:
     int add_machine(const MachineDefinition& definition, const Arguments& arguments, Around around,
                     const std::string& path, const std::string& prefix);
     void find_start(StateTree::Machine& machine);
+    /// Where a machine stands that nothing has led into: the junction's first branch that holds with all parameters as
+    /// they are before anybody sets one.
+    [[nodiscard]] std::uint16_t branch_by_default(const StateTree::Machine& machine, const StateDefinition& junction);
     std::uint16_t add_node(std::uint16_t parent, StateTree::Node node);
     std::uint16_t add_state(const StateDefinition& definition, int machine, std::uint16_t parent,
                             const std::string& machine_path, const std::string& prefix);

@@ -149,10 +149,27 @@ private:
         if (const auto target = tree_.find_target(definition.to, machine, path)) { add_branches(draft, *target, 0); }
     }
 
+    /// The junction in which the machine of a state starts, or one inside that.
+    [[nodiscard]] std::optional<StateTree::Target> junction_inside(const StateTree::Target& target) const {
+        if (target.junction != nullptr) { return std::nullopt; }
+        for (std::uint16_t node = target.node; node != no_index && tree_.nodes[node].inner >= 0;) {
+            const int inner = tree_.nodes[node].inner;
+            const StateTree::Machine& machine = tree_.machines[std::size_t(inner)];
+            const StateDefinition* state = tree_.nodes[node].definition;
+            if (state != nullptr && state->resume) { return std::nullopt; } // it goes on where it was left
+            if (machine.start_junction != nullptr) {
+                return StateTree::Target{no_index, machine.start_junction, inner};
+            }
+            node = machine.start;
+        }
+        return std::nullopt;
+    }
+
     /// Adds the transition, or, where it leads to a junction, one for each branch: tried in order they do what the
     /// junction says, and a frame knows no junctions.
     void add_branches(const Draft& draft, const StateTree::Target& target, std::size_t depth) {
         if (context_.too_many(data_.transitions.size(), "ways")) { return; }
+        if (const auto start = junction_inside(target)) { return add_branches(draft, *start, depth + 1); }
         if (target.junction == nullptr) {
             Draft added = draft;
             added.compiled.target = target.node;

@@ -420,6 +420,7 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     };
     move_file(document.rig);
     for (ClipDefinition& clip : document.clips) { move_file(clip.file); }
+    for (ClipPattern& set : document.clip_patterns) { move_file(set.common.file); }
     document.bases.insert(document.bases.begin(), SourceFile{document.file, document.source});
     document.file = own.document.file;
     document.source = own.document.source;
@@ -437,6 +438,8 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     override_by_name(document.machines, own.document.machines);
     override_by_name(document.one_shots, own.document.one_shots);
     if (own.document.tolerance.place.line > 0) { document.tolerance = own.document.tolerance; }
+    document.clip_patterns.insert(document.clip_patterns.end(), own.document.clip_patterns.begin(),
+                                  own.document.clip_patterns.end());
     document.accepted.insert(document.accepted.end(), own.document.accepted.begin(), own.document.accepted.end());
     document.mirror.insert(document.mirror.end(), own.document.mirror.begin(), own.document.mirror.end());
     tune_parameters(document.parameters, own.document.parameters);

@@ -169,7 +169,70 @@ void place_by_parts(tinygltf::Model& model, const GltfScene& scene) {
     }
 }
 
+/// A scene of nothing but joints.
+GltfScene bare_scene(const Rig& rig) {
+    GltfScene scene;
+    scene.rig = rig;
+    tinygltf::Model& model = scene.model;
+    model.asset.version = "2.0";
+    tinygltf::Scene& shown = model.scenes.emplace_back();
+    tinygltf::Skin skin;
+    skin.name = rig.name;
+    std::vector<float> binds;
+    for (std::size_t j = 0; j < rig.joints.size(); ++j) {
+        const Joint& joint = rig.joints[j];
+        tinygltf::Node node;
+        node.name = joint.name;
+        node.rotation = {double(joint.rest.rotation.x), double(joint.rest.rotation.y), double(joint.rest.rotation.z),
+                         double(joint.rest.rotation.w)};
+        node.translation = {double(joint.rest.translation.x), double(joint.rest.translation.y),
+                            double(joint.rest.translation.z)};
+        model.nodes.push_back(std::move(node));
+        if (joint.parent >= 0) {
+            model.nodes[std::size_t(joint.parent)].children.push_back(int(j));
+        } else {
+            shown.nodes.push_back(int(j));
+        }
+        skin.joints.push_back(int(j));
+        const auto& bind = joint.inverse_bind.elements;
+        binds.insert(binds.end(), std::begin(bind), std::end(bind));
+        JointNode own;
+        own.node = int(j);
+        scene.joints.push_back(own);
+    }
+    model.defaultScene = 0;
+    GltfBuffer buffer(model);
+    skin.inverseBindMatrices = buffer.add_floats(binds, TINYGLTF_TYPE_MAT4);
+    model.skins.push_back(std::move(skin));
+    return scene;
+}
+
+Diagnostics write_scene(tinygltf::Model& model, const std::filesystem::path& out) {
+    model.asset.generator = "Pliant Gait";
+    const std::string bytes = to_glb(model);
+    FileProblems written(out.string());
+    if (bytes.empty()) {
+        written.error("unwritable-file", "the scene cannot be written as .glb");
+    } else if (const auto problem = write_file(out, bytes)) {
+        written.error("unwritable-file", *problem);
+    }
+    return written.take();
+}
+
 } // namespace
+
+Diagnostics bake_gltf(const Rig& rig, const BakedMotion& motion, const std::filesystem::path& out) {
+    for (const auto& frame : motion.frames) {
+        if (frame.size() == rig.joints.size()) { continue; }
+        FileProblems problems(out.string());
+        problems.error("other-rig",
+                       fmt::format("the motion has {} joints and the rig {}", frame.size(), rig.joints.size()));
+        return problems.take();
+    }
+    GltfScene scene = bare_scene(rig);
+    add_motion(scene.model, scene, motion);
+    return write_scene(scene.model, out);
+}
 
 Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& motion, const std::filesystem::path& out,
                       const std::string& skin, const BodyReading& how) {
@@ -185,15 +248,7 @@ Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& mo
     tinygltf::Model model = without_animations(scene->model);
     place_by_parts(model, *scene);
     add_motion(model, *scene, motion);
-    model.asset.generator = "Pliant Gait";
-    const std::string bytes = to_glb(model);
-    FileProblems written(out.string());
-    if (bytes.empty()) {
-        written.error("unwritable-file", "the scene cannot be written as .glb");
-    } else if (const auto problem = write_file(out, bytes)) {
-        written.error("unwritable-file", *problem);
-    }
-    return written.take();
+    return write_scene(model, out);
 }
 
 } // namespace gait

@@ -7,9 +7,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <new>
 #include <tuple>
 #include <unordered_map>
+#include <utility>
 
 namespace gait {
 using namespace detail;
@@ -252,6 +254,18 @@ AssetsRead load_assets(const Document& document) { return AssetLoader(document).
 
 namespace {
 
+/// Whether a pattern's letters are those of `name`, a star standing for any.
+bool fits_pattern(std::string_view name, std::string_view pattern) {
+    const std::size_t star = pattern.find('*');
+    if (star == std::string_view::npos) { return name == pattern; }
+    if (name.substr(0, star) != pattern.substr(0, star)) { return false; }
+    const std::string_view rest = pattern.substr(star + 1);
+    for (std::size_t from = star; from <= name.size(); ++from) {
+        if (fits_pattern(name.substr(from), rest)) { return true; }
+    }
+    return false;
+}
+
 /// Whether an error only says what another one in its line has said as it was read, or what has no place because
 /// something else could not be read.
 bool follows_from(const Diagnostic& found, const Diagnostics& read) {
@@ -273,6 +287,7 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
         return d.code == "yaml-syntax" || d.code == "empty-file";
     });
     if (result.unreadable || !parsed) { return result; }
+    for (Diagnostic& d : expand_clip_sets(result.document)) { result.diagnostics.push_back(std::move(d)); }
     AssetsRead assets = load_assets(result.document);
     result.files.emplace_back(result.document.file);
     for (const SourceFile& base : result.document.bases) { result.files.emplace_back(base.name); }
@@ -304,6 +319,51 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
 }
 
 } // namespace
+
+Diagnostics expand_clip_sets(Document& document) {
+    DiagnosticSink sink(document.files());
+    const std::filesystem::path folder = std::filesystem::path(document.file).parent_path();
+    std::map<std::string, std::optional<ImportedFile>> files;
+    for (const ClipPattern& set : std::exchange(document.clip_patterns, {})) {
+        const Text& file = set.common.file.empty() ? document.rig : set.common.file;
+        if (file.empty()) { continue; } // said of the document
+        constexpr std::size_t longest_pattern = 200;
+        if (std::count(set.pattern.value.begin(), set.pattern.value.end(), '*') > 3 ||
+            set.pattern.value.size() > longest_pattern) {
+            sink.error(set.pattern.place, "wrong-name", "a pattern has one to three stars, such as 'stroll_*'");
+            continue;
+        }
+        if (!files.contains(file.value)) { files[file.value] = import_file(folder / file.value).file; }
+        const std::optional<ImportedFile>& imported = files[file.value];
+        if (!imported) { continue; } // said as its clips are loaded
+        bool any = false;
+        std::vector<std::string> names;
+        for (const ClipSource& source : imported->clips) {
+            names.push_back(source.name);
+            if (!fits_pattern(source.name, set.pattern.value)) { continue; }
+            any = true;
+            const bool known =
+                std::any_of(document.clips.begin(), document.clips.end(), [&](const ClipDefinition& clip) {
+                    const std::string& animation = clip.animation.empty() ? clip.name.value : clip.animation.value;
+                    const Text& from = clip.file.empty() ? document.rig : clip.file;
+                    return animation == source.name && from.value == file.value;
+                });
+            if (known) { continue; }
+            ClipDefinition clip = set.common;
+            clip.animation = Text(source.name, set.pattern.place);
+            clip.name = Text(set.prefix.value + source.name + set.suffix.value, set.pattern.place);
+            document.clips.push_back(std::move(clip));
+        }
+        if (!any) {
+            sink.error(
+                set.pattern.place, "unknown-animation",
+                fmt::format("no animation of '{}' fits '{}'; there are {}", file.value, set.pattern.value,
+                            fmt::join(names.begin(),
+                                      names.begin() + std::ptrdiff_t(std::min<std::size_t>(names.size(), 8)), ", ")));
+        }
+    }
+    return sink.take();
+}
 
 Loaded load(const std::filesystem::path& path, Completeness completeness) {
     try {

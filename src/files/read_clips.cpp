@@ -143,16 +143,27 @@ void read_clip_sets(const YamlNode& node, Document& document, DiagnosticSink& si
         read_clip_settings(map, common, sink);
         const Text prefix = map.text("prefix"), suffix = map.text("suffix");
         const YamlNode* take = map.find("take");
-        if (take == nullptr || !take->is_sequence()) {
+        if (take == nullptr || (!take->is_sequence() && !take->is_scalar())) {
             if (map.is_map()) {
-                sink.error(take == nullptr ? item->place : take->place, "missing-key",
-                           "a clip set lists the animations it takes; add 'take: [NAME, NAME]'");
+                sink.error(
+                    take == nullptr ? item->place : take->place, "missing-key",
+                    "a clip set lists the animations it takes; add 'take: [NAME, NAME]', or 'take: \"stroll_*\"'");
             }
             continue;
         }
-        for (const YamlNode& name : take->items) {
+        std::vector<const YamlNode*> names{take};
+        if (take->is_sequence()) {
+            names.clear();
+            for (const YamlNode& name : take->items) { names.push_back(&name); }
+        }
+        for (const YamlNode* name : names) {
+            const Text animation = to_text(*name, "an animation's name", sink);
+            if (animation.value.find('*') != std::string::npos) {
+                document.clip_patterns.push_back({common, animation, prefix, suffix});
+                continue;
+            }
             ClipDefinition clip = common;
-            clip.animation = to_text(name, "an animation's name", sink);
+            clip.animation = animation;
             clip.name = Text(prefix.value + clip.animation.value + suffix.value, clip.animation.place);
             if (!clip.animation.empty()) { document.clips.push_back(std::move(clip)); }
         }

@@ -304,3 +304,27 @@ TEST_CASE(
         fuzz::play(compiled.character);
     }
 }
+
+TEST_CASE("a clip set takes what fits a pattern, but for what has settings of its own") {
+    const support::TemporaryFolder folder;
+    std::filesystem::copy(support::project() / "demo/lamplighter.glb", folder / "lamplighter.glb");
+    const auto loaded = [&](const std::string& clips) {
+        return load(folder.write("sets.gait.yaml", "gait: 1\nrig: lamplighter.glb\n" + clips +
+                                                       "layers: [{name: body, machine: {start: s, states: {s: {play: "
+                                                       "stand}}}}]\n"));
+    };
+    const Loaded all = loaded("clips: {stand: {loop: yes}, land_soft: {marks: {down: 0.1}}}\n"
+                              "clip_sets: [{take: \"land_*\", prefix: a_}, {take: [\"*_going\", run], loop: yes}]\n");
+    INFO(format(all.diagnostics));
+    REQUIRE(all.character);
+    std::vector<std::string> names;
+    for (const ClipDefinition& clip : all.document.clips) { names.push_back(clip.name.value); }
+    CHECK(names.size() == 3 + 2 + 16);
+    CHECK(std::find(names.begin(), names.end(), "a_land_hard") != names.end());
+    CHECK(std::find(names.begin(), names.end(), "a_land_soft") == names.end());
+    CHECK(std::find(names.begin(), names.end(), "trot_left_going") != names.end());
+    CHECK_THAT(format(loaded("clips: {stand: {loop: yes}}\nclip_sets: [{take: \"lnd_*\"}]\n").diagnostics),
+               Catch::Contains("no animation of 'lamplighter.glb' fits 'lnd_*'; there are stand, stroll"));
+    CHECK_THAT(format(loaded("clips: {stand: {loop: yes}}\nclip_sets: [{take: \"****\"}]\n").diagnostics),
+               Catch::Contains("a pattern has one to three stars"));
+}

@@ -207,8 +207,30 @@ TEST_CASE("junctions lead on to junctions, and a circle of them is refused") {
     CHECK_THAT(machine_mistakes("a: {kind: flag}", "s: {play: low, go: [{to: one, when: a}]}\n"
                                                    "one: {junction: [{to: two}]}\ntwo: {junction: [{to: one}]}\n"),
                Catch::Contains("junctions lead to one another in a circle, or more than 16 deep [circular-junction]"));
-    CHECK_THAT(machine_mistakes("a: {kind: flag}", "s: {play: low}\none: {junction: [{to: s}]}\n", "one"),
-               Catch::Contains("'one' is a junction and a machine starts in a state"));
+}
+
+TEST_CASE("a machine may start in a junction, which is asked as it is entered") {
+    // A landing whose first step is a branch.
+    const auto character = machine("falls: {kind: number}, ground: {kind: flag}, begun: {kind: flag, default: yes}",
+                                   "where: {junction: [{to: air, when: not begun}, {to: still}]}\n"
+                                   "still: {play: low, go: [{to: landing, when: ground, fade: 0.1}]}\n"
+                                   "air: {play: high}\n"
+                                   "landing:\n  machine:\n    start: how\n    states:\n"
+                                   "      how: {junction: [{to: hard, when: falls > 5}, {to: soft}]}\n"
+                                   "      hard: {play: side}\n      soft: {play: high}\n"
+                                   "  go: [{to: still, when: not ground}]\n",
+                                   "where");
+    for (const auto& [fall, expected] : {std::pair{2.0F, "landing.soft"}, {7.0F, "landing.hard"}}) {
+        Performer performer(character);
+        CHECK(performer.state_name() == "still"); // by what parameters are before anybody sets one
+        performer.set("falls", fall);
+        performer.set("ground", true);
+        CHECK(at(performer, 0.05) == expected);
+    }
+    // Entered by hand, or led to, it starts by the same defaults.
+    Performer performer(character);
+    REQUIRE(performer.enter(character->state("landing"), 0));
+    CHECK(performer.state_name() == "landing.soft");
 }
 
 TEST_CASE("a junction none of whose branches holds is not passed") {

@@ -739,3 +739,21 @@ TEST_CASE("a choice is set by its word, and what it leads to is told") {
 TEST_CASE("no length is told as less than nothing") {
     CHECK_THAT(gait_tool({"clips", "demo/lamplighter.glb"}).out, !Catch::Contains("-0.0"));
 }
+
+TEST_CASE("what a rig from BVH plays is baked as a skeleton, which can be imported again") {
+    const support::TemporaryFolder folder;
+    const std::string take = (folder / "take.bvh").string(), bones = (folder / "bones.glb").string();
+    REQUIRE(gait_tool({"perform", "demo/crossing.gait.yaml", "--seconds", "2", "--bake", take}).code == 0);
+    const std::string text =
+        folder.write("take.gait.yaml",
+                     "gait: 1\nrig: take.bvh\nclips: {take: {loop: yes}}\nlayers: [{name: body, machine: {start: s, "
+                     "states: {s: {play: take}}}}]\n");
+    const Finished baked = gait_tool({"perform", text, "--seconds", "1", "--bake", bones});
+    CAPTURE(baked.err);
+    REQUIRE(baked.code == 0);
+    const Finished read = gait_tool({"clips", bones, "--json"});
+    CAPTURE(read.err);
+    REQUIRE(read.code == 0);
+    CHECK_THAT(read.out, Catch::Contains("\"bones\""));
+    CHECK_THAT(gait_tool({"clips", bones}).out, Catch::Contains("45 joints") && Catch::Contains("1 clip"));
+}

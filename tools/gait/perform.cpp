@@ -308,6 +308,13 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
     return result;
 }
 
+/// Whether a file is BVH, by its ending.
+bool is_bvh(const std::filesystem::path& path) {
+    std::string ending = path.extension().string();
+    for (char& c : ending) { c = c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c; }
+    return ending == ".bvh";
+}
+
 std::filesystem::path rig_path(const Loaded& loaded, const PerformOptions& options) {
     return std::filesystem::path(options.document).parent_path() / loaded.document.rig.value;
 }
@@ -415,8 +422,9 @@ int write_outputs(const Recording& recording, const Trace& trace, const Loaded& 
             }
         }
         const Diagnostics problems =
-            options.bake.ends_with(".bvh")
-                ? bake_bvh(character.rig(), motion, options.bake)
+            options.bake.ends_with(".bvh") ? bake_bvh(character.rig(), motion, options.bake)
+            : is_bvh(rig_path(loaded, options)) // which has nothing but a skeleton
+                ? bake_gltf(character.rig(), motion, options.bake)
                 : bake_gltf(rig_path(loaded, options), motion, options.bake, {}, loaded.document.rig_reading);
         report(problems);
         if (has_errors(problems)) {
