@@ -63,6 +63,11 @@ public:
         out += clips();
         in_order();
         if (!parameters_.empty()) { out += "\nparameters:\n" + aligned(parameters_); }
+        if (steps_cleanly()) {
+            out += std::string("\n# A foot that is down stays where it came down, but where it would be torn "
+                               "along.\nfeet: {planted: ") +
+                   (leaves_ground() ? "not airborne and " : "") + "speed < 3}\n";
+        }
         if (!masks_.empty()) { out += "\nmasks:\n" + masks_; }
         if (!motions.empty()) { out += "\nmotions:\n" + motions; }
         if (!machine_text_.empty()) { out += "\nmachines:\n" + machine_text_; }
@@ -89,6 +94,14 @@ private:
         return has(ClipRole::take_off) || has(ClipRole::leap) || has(ClipRole::air) || has(ClipRole::landing);
     }
     [[nodiscard]] bool jumps() const { return has(ClipRole::take_off) || has(ClipRole::leap) || has(ClipRole::jump); }
+    /// Whether feet may be held on the ground: it walks, and its steps are plain to see.
+    [[nodiscard]] bool steps_cleanly() const {
+        constexpr double a_walk = 2.5; // metres a second
+        const bool clean =
+            std::all_of(gaits_.begin(), gaits_.end(), [](const Placed* gait) { return gait->unsure.empty(); });
+        return clean && std::any_of(gaits_.begin(), gaits_.end(),
+                                    [&](const Placed* gait) { return gait->seen.measure.speed < a_walk; });
+    }
     static bool sideways(const std::vector<const Placed*>& gaits) {
         return std::any_of(gaits.begin(), gaits.end(),
                            [](const Placed* g) { return std::fabs(g->seen.measure.direction) > 10; });

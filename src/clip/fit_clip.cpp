@@ -178,8 +178,13 @@ private:
         theirs_[std::size_t(our_joint)] = int(their_joint);
         by_[std::size_t(our_joint)] = by;
     }
+    /// Who is called alike by side and words besides is no guess.
     void match_part(int their_joint, int our_joint) {
-        if (their_joint >= 0 && our_joint >= 0) { match(std::size_t(their_joint), our_joint, JointMatching::place); }
+        if (their_joint < 0 || our_joint < 0) { return; }
+        const SidedName theirs = sided_name(stripped(from_.joints[std::size_t(their_joint)].name, prefix_));
+        const SidedName ours = sided_name(stripped(to_.joints[std::size_t(our_joint)].name, our_prefix_));
+        const bool alike = theirs.side == ours.side && theirs.stem == ours.stem;
+        match(std::size_t(their_joint), our_joint, alike ? JointMatching::words : JointMatching::place);
     }
 
     /// The same part of two bodies.

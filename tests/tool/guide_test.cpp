@@ -56,7 +56,9 @@ TEST_CASE("each chapter of the guide has a document without a finding, and what 
 
 TEST_CASE("the commands of the guide work as they stand there") {
     const support::TemporaryFolder folder;
-    for (const std::string& chapter : chapters()) {
+    std::vector<std::string> pages = chapters();
+    pages.insert(pages.begin(), "0_your_own_clips"); // whose documents are begun with on the way
+    for (const std::string& chapter : pages) {
         for (const std::string& block : blocks(chapter + ".md", "")) {
             std::istringstream lines(block);
             for (std::string line; std::getline(lines, line);) {

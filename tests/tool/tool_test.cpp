@@ -153,7 +153,7 @@ TEST_CASE("perform tells the story of the round and keeps its bounds") {
     CHECK_THAT(
         result.out,
         Catch::Contains(
-            "   1.133 s  legs.still   moving  speed > start_at and not halt and arms is not ringing  0.30 s smooth\n"));
+            "   1.133 s  legs.still   moving  speed > start_at and not halt and arms is not ringing  0.30 s smooth  "));
     CHECK_THAT(result.out, Catch::Contains("14.000 s  legs.moving  still   halt"));
     CHECK_THAT(result.out, Catch::Contains("snap ratio") && !Catch::Contains("MISSED"));
     const json parsed = json::parse(gait_tool({"perform", document, "--cues", cues, "--json"}).out);
@@ -756,4 +756,51 @@ TEST_CASE("what a rig from BVH plays is baked as a skeleton, which can be import
     REQUIRE(read.code == 0);
     CHECK_THAT(read.out, Catch::Contains("\"bones\""));
     CHECK_THAT(gait_tool({"clips", bones}).out, Catch::Contains("45 joints") && Catch::Contains("1 clip"));
+}
+
+TEST_CASE("what a performance was is told: how long it faded, what it played, marks, spans and values") {
+    const support::TemporaryFolder folder;
+    const std::string trace = (folder / "evening.csv").string();
+    const Finished played =
+        gait_tool({"perform", document, "--cues", "demo/evening.cues.yaml", "--json", "--trace", trace});
+    REQUIRE(played.code == 0);
+    const json told = json::parse(played.out);
+    std::set<std::string> landings, events;
+    for (const json& transition : told["transitions"]) {
+        // A fade by an expression lasted what it lasted.
+        CHECK(transition["fade_s"].get<double>() >= 0);
+        if (transition["to"] == "legs.still" && transition["because"] == "speed < stop_at") {
+            CHECK(transition["fade_s"].get<double>() >= 0.3);
+        }
+        if (transition["to"] == "legs.landing") { landings.insert(transition["plays"][0].get<std::string>()); }
+    }
+    CHECK(landings == std::set<std::string>{"land_hard", "land_roll", "land_soft"}); // as was chosen on the way in
+    for (const json& event : told["events"]) { events.insert(event["event"].get<std::string>()); }
+    for (const char* event : {"left_down", "feet_off", "may_turn begins", "may_turn ends"}) {
+        CHECK(events.contains(event));
+    }
+    CHECK(told["values_at_the_end"]["may_hop"] == "yes");
+    const std::string rows = support::read(trace);
+    const std::string heading = rows.substr(0, rows.find('\n'));
+    CHECK_THAT(heading, Catch::Contains(",gives_top_speed,gives_may_hop,gives_grip,events,place_x_m"));
+    CHECK_THAT(rows, Catch::Contains("|right_down,") || Catch::Contains(",right_down,"));
+    CHECK_THAT(rows, Catch::Contains(",closed,"));
+}
+
+TEST_CASE("what an option or a command should have been is said in words") {
+    const auto said = [](const std::vector<std::string>& arguments) {
+        const Finished done = gait_tool(arguments);
+        CHECK(done.code == 2);
+        return done.err;
+    };
+    CHECK(said({"perform", document, "--film", "x.png", "--view", "front"}) ==
+          "gait: --view: one of three-quarters, side, above, path is wanted; found 'front'; 'gait --help' lists what "
+          "there "
+          "is\n");
+    CHECK(said({"chek", document}) == "gait: there is no command 'chek'; did you mean 'check'?\n");
+    CHECK_THAT(said({}), Catch::Contains("a command is wanted: begin, clips, check, perform"));
+    CHECK_THAT(said({"clips", "demo/lamplighter.glb", "--up", "w"}),
+               Catch::Contains("one of x, y, z, -x, -y, -z is wanted"));
+    CHECK_THAT(said({"perform", document, "--film", "x.gif", "--slow", "0"}),
+               Catch::Contains("a number from 1 to 20 is wanted"));
 }

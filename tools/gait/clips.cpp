@@ -35,6 +35,7 @@ struct ClipsOptions {
     std::string clip;
     std::string film;
     View view = View::three_quarters;
+    double slow = 1; ///< times, of a moving film
     bool view_given = false;
     std::string chart;
     std::vector<std::string> feet;
@@ -392,10 +393,10 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     if (clip == nullptr) { return bad_input; }
     const Beside beside(file.rig, *clip);
     const bool animated = options.film.ends_with(".gif");
-    const int count = animated ? std::clamp(int(std::ceil(clip->seconds * 25)), 2, 400) : 11;
+    const int count = animated ? int(moving_pictures(clip->seconds, options.slow)) : 11;
     Film film;
     film.title = fmt::format("{}: {}, {:.3f} s", path, clip->name, clip->seconds);
-    film.seconds_between = clip->seconds / count;
+    film.seconds_between = options.slow * clip->seconds / count;
     for (int i = 0; i < count; ++i) {
         const double at = clip->seconds * i / count;
         film.bodies.push_back(
@@ -495,7 +496,7 @@ void add_clips(CLI::App& app, Run& run) {
         ->type_name("SECONDS")
         ->check(number_between(0, 1e6));
     command->add_option("--to", options->to, "and where it ends")->type_name("SECONDS")->check(number_between(0, 1e6));
-    add_film_options(*command, options->film, options->view);
+    add_film_options(*command, options->film, options->view, options->slow);
     command->add_option("--chart", options->chart, "draw the height and speed of that clip's feet, with their contacts")
         ->check(file_as("a chart is drawn", {"png", "svg"}))
         ->type_name("FILE.png|svg");
@@ -506,9 +507,9 @@ void add_clips(CLI::App& app, Run& run) {
         ->type_name("METRES")
         ->check(number_between(1e-6, 1e6));
     command->add_option("--up", options->up, "the axis of the file on which the body stands")
-        ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
+        ->check(one_of({"x", "y", "z", "-x", "-y", "-z"}));
     command->add_option("--faces", options->faces, "the axis of the file that the body faces")
-        ->check(CLI::IsMember({"x", "y", "z", "-x", "-y", "-z"}));
+        ->check(one_of({"x", "y", "z", "-x", "-y", "-z"}));
     command->add_flag("--cuts", options->cuts,
                       "find the stretches that loop best, of whole strides, and print them ready to paste");
     command->add_flag("--marks", options->marks, "print footfalls as a document's marks, ready to paste");

@@ -549,17 +549,26 @@ Colour layer_colour(std::size_t layer) {
     return layer == 0 ? colours[0] : colours[1 + (layer - 1) % (colours.size() - 1)];
 }
 
-void add_film_options(CLI::App& command, std::string& film, View& view) {
+void add_film_options(CLI::App& command, std::string& film, View& view, double& slow) {
     static const std::map<std::string, View> views{
         {"three-quarters", View::three_quarters}, {"side", View::side}, {"above", View::above}, {"path", View::path}};
     command.add_option("--film", film, "draw the body at even instants; as .gif it moves")
         ->check(file_as("a film is drawn", {"png", "svg", "gif"}))
         ->type_name("FILE.png|svg|gif");
     command
-        .add_option("--view", view,
-                    "from where the film is seen: three-quarters, side, above, or along the path it goes")
-        ->transform(CLI::CheckedTransformer(views).description(""))
+        .add_option_function<std::string>(
+            "--view", [&view](const std::string& name) { view = views.at(name); },
+            "from where the film is seen: three-quarters, side, above, or along the path it goes")
+        ->check(one_of({"three-quarters", "side", "above", "path"}))
         ->type_name("NAME");
+    command.add_option("--slow", slow, "times as slow a moving film goes; 1 to 20")
+        ->check(number_between(1, 20))
+        ->type_name("N");
+}
+
+std::size_t moving_pictures(double seconds, double slow) {
+    constexpr double a_second = 50, most = 1200; // what a GIF can show, and what fits a page
+    return std::size_t(std::clamp(std::ceil(seconds * slow * a_second), 2.0, most));
 }
 
 std::optional<std::string> draw_film(const Film& film, const Rig& rig, const detail::SkinnedMesh& mesh, View view,

@@ -60,7 +60,10 @@ struct Film {
 [[nodiscard]] std::optional<std::string> draw_film(const Film& film, const Rig& rig, const detail::SkinnedMesh& mesh,
                                                    View view, const std::string& path);
 
-/// Adds `--film FILE` and `--view NAME`.
-void add_film_options(CLI::App& command, std::string& film, View& view);
+/// How many pictures a moving film of so many seconds has, played `slow` times as slow: fifty a second.
+[[nodiscard]] std::size_t moving_pictures(double seconds, double slow);
+
+/// Adds `--film FILE`, `--view NAME` and `--slow N`.
+void add_film_options(CLI::App& command, std::string& film, View& view, double& slow);
 
 } // namespace gait::tool

@@ -2,10 +2,33 @@
 #include "interruption.hpp"
 #include "output.hpp"
 
+#include "gait/diagnostic.hpp"
+
 #include <csignal>
 #include <exception>
 #include <new>
 #include <sstream>
+
+namespace {
+
+/// What is wrong with the arguments: of a command that there is not, the nearest.
+std::string words_for(const CLI::ParseError& problem, const CLI::App& app, int count, char** arguments) {
+    std::vector<std::string> commands;
+    for (const CLI::App* command : app.get_subcommands({})) { commands.push_back(command->get_name()); }
+    const bool chosen = !app.get_subcommands().empty();
+    if (!chosen && count > 1 && arguments[1][0] != '-') {
+        const std::string name = arguments[1], near = gait::nearest_name(name, commands);
+        return "there is no command '" + name + "'" + (near.empty() ? "" : "; did you mean '" + near + "'?");
+    }
+    if (!chosen && count <= 1) {
+        std::string list;
+        for (const std::string& command : commands) { list += (list.empty() ? "" : ", ") + command; }
+        return "a command is wanted: " + list;
+    }
+    return problem.what();
+}
+
+} // namespace
 
 int main(int argument_count, char** arguments) {
     using namespace gait::tool;
@@ -37,7 +60,8 @@ int main(int argument_count, char** arguments) {
             print(text.str());
             return done;
         }
-        complain(std::string(problem.what()) + "; 'gait --help' lists what there is");
+        const std::string words = words_for(problem, app, argument_count, arguments);
+        complain(words + (words.ends_with('?') ? "" : "; 'gait --help' lists what there is"));
         return bad_input;
     }
     try {

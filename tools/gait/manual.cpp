@@ -1,5 +1,6 @@
 // gait completion, gait manual: made from the same texts as --help, so that they cannot disagree.
 #include "commands.hpp"
+#include "options.hpp"
 #include "output.hpp"
 
 #include <fmt/format.h>
@@ -98,7 +99,7 @@ std::string manual_page(const CLI::App& app) {
 void add_manual(CLI::App& app, Run& run) {
     CLI::App* completion = app.add_subcommand("completion", "Writes a completion script for a shell");
     auto shell = std::make_shared<std::string>();
-    completion->add_option("SHELL", *shell, "bash or zsh")->required()->check(CLI::IsMember({"bash", "zsh"}));
+    completion->add_option("SHELL", *shell, "bash or zsh")->required()->check(one_of({"bash", "zsh"}));
     completion->footer("Example:\n  gait completion bash > ~/.local/share/bash-completion/completions/gait");
     completion->callback([shell, &app, &run] {
         run = [shell, &app] {

@@ -1,5 +1,7 @@
 #include "options.hpp"
 
+#include "gait/diagnostic.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -32,6 +34,16 @@ CLI::Validator file_as(const std::string& what, const std::vector<std::string>& 
             return fmt::format("{} as {}; found '{}'", what, known, path);
         },
         ""};
+}
+
+CLI::Validator one_of(const std::vector<std::string>& words) {
+    return {[words](std::string& text) {
+                if (std::find(words.begin(), words.end(), text) != words.end()) { return std::string(); }
+                const std::string near = nearest_name(text, words);
+                return near.empty() ? fmt::format("one of {} is wanted; found '{}'", fmt::join(words, ", "), text)
+                                    : fmt::format("found '{}'; did you mean '{}'?", text, near);
+            },
+            ""};
 }
 
 } // namespace gait::tool

@@ -14,4 +14,7 @@ namespace gait::tool {
 /// A file whose name ends in one of `endings` ("png"); `what` begins the message: "a chart is drawn".
 [[nodiscard]] CLI::Validator file_as(const std::string& what, const std::vector<std::string>& endings);
 
+/// One of some words.
+[[nodiscard]] CLI::Validator one_of(const std::vector<std::string>& words);
+
 } // namespace gait::tool

@@ -32,6 +32,7 @@ struct PerformOptions {
     double frames_per_second = 60;
     std::string trace, bake, chart, film;
     View view = View::three_quarters;
+    double slow = 1;                                          ///< times, of a moving film
     std::string tint;                                         ///< `layers`, or a mask
     double film_from = 0;                                     ///< seconds
     double film_to = std::numeric_limits<double>::infinity(); ///< seconds
@@ -120,12 +121,22 @@ void say_missed(const Recording& r, const Character& character) {
     missed("it pops", r.pop.ratio, pop_bound, joint_name(character, r.pop.joint), r.pop.time);
 }
 
-std::string describe_fade(const TransitionInfo& info) {
-    if (!(info.fade > 0) && info.fade_by.empty()) { return "none"; }
+std::string describe_fade(const TransitionInfo& info, double fade) {
+    if (!(fade > 0)) { return "none"; }
     const FadeStyleInfo& style = info_of(info.style);
     std::string how(style.is_usual ? std::string_view() : style.name);
     if (style.has_ease) { how += (how.empty() ? "" : ", ") + std::string(name_of(info.ease)); }
-    return info.fade_by.empty() ? fmt::format("{:.2f} s {}", info.fade, how) : fmt::format("by expression, {}", how);
+    return fmt::format("{:.2f} s {}", fade, how);
+}
+
+/// The clips that a transition brought, in as many words as fit: `land_roll`, `stroll, trot`.
+std::string describe_clips(const Character& character, const Taken& taken) {
+    constexpr std::size_t most = 2;
+    std::string text;
+    for (std::size_t c = 0; c < std::min(most, taken.clips.size()); ++c) {
+        text += (c > 0 ? ", " : "") + character.clips()[taken.clips[c]].name;
+    }
+    return taken.clips.size() > most ? text + " ..." : text;
 }
 
 /// The state that a transition leaves: the one that it is written in, or, led from elsewhere, the one that was active.
@@ -136,8 +147,9 @@ std::uint16_t left_by(const TransitionRecord& record, const TransitionInfo& info
 std::string story(const Recording& recording, const Character& character) {
     using A = Table::Align;
     std::string text;
-    Table changes({{"time", A::right}, {"from"}, {"to"}, {"because"}, {"fade"}});
-    for (const TransitionRecord& record : recording.transitions) {
+    Table changes({{"time", A::right}, {"from"}, {"to"}, {"because"}, {"fade"}, {"plays"}});
+    for (std::size_t t = 0; t < recording.transitions.size(); ++t) {
+        const TransitionRecord& record = recording.transitions[t];
         const TransitionInfo& info = character.transitions()[record.transition];
         const StateInfo &from = character.states()[left_by(record, info)], &to = character.states()[info.to];
         const bool shot = character.layers()[to.layer].one_shots;
@@ -146,7 +158,8 @@ std::string story(const Recording& recording, const Character& character) {
                      info.kind == TransitionKind::within || is_between_shots(character, to) ? ""
                      : shot ? shown_name(character, info.to)
                             : to.name,
-                     info.when, describe_fade(info)});
+                     info.when, describe_fade(info, recording.taken[t].fade),
+                     describe_clips(character, recording.taken[t])});
     }
     text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
                                           character.states()[recording.frames.back().state].name)
@@ -246,13 +259,17 @@ std::string story(const Recording& recording, const Character& character) {
 
 nlohmann::json json_of(const Recording& recording, const Character& character, const PerformOptions& options) {
     nlohmann::json transitions = nlohmann::json::array(), states = nlohmann::json::object();
-    for (const TransitionRecord& record : recording.transitions) {
+    for (std::size_t t = 0; t < recording.transitions.size(); ++t) {
+        const TransitionRecord& record = recording.transitions[t];
         const TransitionInfo& info = character.transitions()[record.transition];
+        nlohmann::json clips = nlohmann::json::array();
+        for (const std::uint16_t clip : recording.taken[t].clips) { clips.push_back(character.clips()[clip].name); }
         transitions.push_back({{"time_s", record.time},
                                {"from", character.full_name(left_by(record, info))},
                                {"to", character.full_name(info.to)},
                                {"because", info.when},
-                               {"fade_s", info.fade},
+                               {"fade_s", recording.taken[t].fade},
+                               {"plays", clips},
                                {"ease", std::string(name_of(info.ease))}});
     }
     for (std::size_t s = 0; s < character.states().size(); ++s) {
@@ -286,6 +303,19 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                      {"jolt_deg_per_s", pop.jolt},
                      {"usual_deg_per_s", pop.usual},
                      {"fade_needed_s", pop.fade_needed}};
+    nlohmann::json events = nlohmann::json::array(), values = nlohmann::json::object();
+    for (const Event& event : recording.events) {
+        events.push_back({{"time_s", event.time},
+                          {"event", event_text(character, event)},
+                          {"state", character.full_name(event.state)},
+                          {"clip", event.clip < character.clips().size() ? character.clips()[event.clip].name : ""},
+                          {"weight", event.weight}});
+    }
+    result["events"] = events;
+    for (std::size_t v = 0; v < character.values().size(); ++v) {
+        values[character.values()[v].name] = value_text(character.values()[v], recording.frames.back().values[v]);
+    }
+    result["values_at_the_end"] = values;
     const GroundPlace& end = recording.frames.back().place;
     nlohmann::json prints = nlohmann::json::array();
     for (const Footprint& print : recording.footprints) {
@@ -372,15 +402,14 @@ std::optional<Film> film_of(const Recording& recording, const Loaded& loaded, co
     }
     const std::size_t frames = last - first;
     const double seconds = recording.frames[last - 1].time - recording.frames[first].time;
-    const double wanted = animated ? std::min(seconds * 20, 1200.0) : 12;
-    const std::size_t count = std::min(frames, std::size_t(std::max(wanted, 1.0)));
+    const std::size_t count = std::min(frames, animated ? moving_pictures(seconds, options.slow) : 12);
     Film film;
     film.title = fmt::format("{}: {:.1f} s", options.document, recording.seconds);
     if (frames < recording.frames.size()) {
         film.title +=
             fmt::format(", {:.1f} to {:.1f} s of them", recording.frames[first].time, recording.frames[last - 1].time);
     }
-    film.seconds_between = seconds / double(count);
+    film.seconds_between = options.slow * seconds / double(count);
     std::vector<const RecordedFrame*> shown;
     for (std::size_t i = 0; i < count; ++i) {
         const std::size_t index = animated || count < 2 ? i * frames / count : i * (frames - 1) / (count - 1);
@@ -495,7 +524,8 @@ int run_perform(const PerformOptions& options) {
     const Keeping keeping{.frames = poses || !options.chart.empty(),
                           .poses = poses,
                           .joint_weights = !options.tint.empty(),
-                          .rows = !options.trace.empty()};
+                          .rows = !options.trace.empty(),
+                          .events = options.json};
     if (const auto problem = too_much(character, seconds, options.frames_per_second, keeping)) {
         complain(*problem);
         return bad_input;
@@ -577,7 +607,7 @@ void add_perform(CLI::App& app, Run& run) {
                            ->type_name("[STATE|SECONDS]");
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
-    add_film_options(*command, options->film, options->view);
+    add_film_options(*command, options->film, options->view, options->slow);
     command->add_option("--film-from", options->film_from, "film from this second on")
         ->check(number_between(0, 86400))
         ->needs("--film");

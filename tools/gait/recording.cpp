@@ -13,6 +13,52 @@
 namespace gait::tool {
 namespace {
 
+/// A value that states give, whatever its kind: flags are 0 and 1, choices the index of their word.
+float value_of(const Performer& performer, std::size_t index) {
+    const ValueInfo& info = performer.character().values()[index];
+    const auto handle = std::uint16_t(index);
+    switch (info.kind) {
+    case ParameterKind::flag:
+        return performer.get(FlagValue{handle}) ? 1.0F : 0.0F;
+    case ParameterKind::choice: {
+        const auto word = std::find(info.of.begin(), info.of.end(), performer.get(ChoiceValue{handle}));
+        return float(word - info.of.begin());
+    }
+    default:
+        return performer.get(NumberValue{handle});
+    }
+}
+
+/// What a transition led to: how long it fades, and what begins to play by it.
+Taken taken_by(const Performer& performer, const TransitionRecord& record) {
+    const Character& character = performer.character();
+    Taken taken;
+    std::vector<float> smoothed, raw;
+    for (std::size_t p = 0; p < character.parameters().size(); ++p) {
+        smoothed.push_back(performer.smoothed(NumberParameter{std::uint16_t(p)}));
+        raw.push_back(performer.get(NumberParameter{std::uint16_t(p)}));
+    }
+    smoothed.push_back(0); // never of no length
+    raw.push_back(0);
+    const TransitionInfo& info = character.transitions()[record.transition];
+    const detail::CharacterData& data = character.data();
+    taken.fade = info.fade_by.empty()
+                     ? info.fade
+                     : data.fade_seconds(data.transitions[record.transition], {smoothed.data(), raw.data(), {}});
+    std::vector<ClipView> clips(character.clips().size());
+    for (std::size_t i = performer.instance_count(); i-- > 0;) {
+        if (performer.instance(i).transition != record.transition) { continue; }
+        clips.resize(std::min(character.clips().size(), performer.instance_clips(i, clips)));
+        std::stable_sort(clips.begin(), clips.end(),
+                         [](const ClipView& a, const ClipView& b) { return a.weight > b.weight; });
+        for (const ClipView& clip : clips) {
+            if (!clip.added && clip.weight > 0.01F) { taken.clips.push_back(clip.clip); }
+        }
+        break;
+    }
+    return taken;
+}
+
 RecordedFrame capture(const Performer& performer, Keeping keeping) {
     const Character& character = performer.character();
     RecordedFrame frame;
@@ -21,6 +67,7 @@ RecordedFrame capture(const Performer& performer, Keeping keeping) {
         frame.set.push_back(performer.get(NumberParameter{std::uint16_t(p)}));
         frame.smoothed.push_back(performer.smoothed(NumberParameter{std::uint16_t(p)}));
     }
+    for (std::size_t v = 0; v < character.values().size(); ++v) { frame.values.push_back(value_of(performer, v)); }
     frame.state = performer.state();
     for (std::size_t l = 0; l < character.layers().size(); ++l) {
         frame.states.push_back(performer.state(l));
@@ -121,6 +168,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     look_at_feet(recording.frames.back());
     if (each_frame) { each_frame(performer, recording.frames.back()); }
     Performer before = performer;
+    EventList passed;
     const auto steps = std::int64_t(std::llround(seconds * frames_per_second));
     Progress progress("playing", steps);
     for (std::int64_t f = 1; f <= steps; ++f) {
@@ -128,7 +176,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         const double now = double(f - 1) / frames_per_second, dt = double(f) / frames_per_second - now;
         if (cues != nullptr) { cues->apply(performer, now); }
         before = performer;
-        performer.advance(dt);
+        performer.advance(dt, passed);
         const Travel travel = body(performer, dt);
         if (plants) { performer.plant_feet(travel); }
         watch.step(before, dt, performer, plants ? body : BodyMover());
@@ -136,6 +184,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         const double ahead = now - before.time();
         for (TransitionRecord t : performer.transitions()) {
             t.time += ahead;
+            recording.taken.push_back(taken_by(performer, t));
             recording.transitions.push_back(t);
         }
         // A state that holds others is as long active as they are.
@@ -147,6 +196,14 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         }
         RecordedFrame frame = capture(performer, keeping);
         frame.time += ahead;
+        for (Event event : passed.events()) {
+            if (event.what == no_index) { continue; } // states entered and left are told as transitions
+            event.time += ahead;
+            frame.events.push_back(event);
+        }
+        if (keeping.events) {
+            recording.events.insert(recording.events.end(), frame.events.begin(), frame.events.end());
+        }
         frame.travel = travel;
         frame.place = recording.frames.back().place;
         frame.place.add(frame.travel);
@@ -166,6 +223,28 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.feet = prints.feet();
     recording.footprints = prints.all();
     return recording;
+}
+
+std::string value_text(const ValueInfo& info, float value) {
+    switch (info.kind) {
+    case ParameterKind::flag:
+        return value != 0 ? "yes" : "no";
+    case ParameterKind::choice:
+        return value >= 0 && std::size_t(value) < info.of.size() ? info.of[std::size_t(value)] : "";
+    default:
+        return fmt::format("{:.5g}", value);
+    }
+}
+
+std::string event_text(const Character& character, const Event& event) {
+    switch (event.kind) {
+    case EventKind::span_begun:
+        return character.spans()[event.what] + " begins";
+    case EventKind::span_ended:
+        return character.spans()[event.what] + " ends";
+    default:
+        return character.marks()[event.what];
+    }
 }
 
 std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character) {
@@ -197,7 +276,8 @@ Trace::Trace(const Character& character) : character_(character) {
         const std::string& layer = character.layers()[l].name;
         out += "," + csv_cell(layer + "_state") + "," + csv_cell(layer + "_weight");
     }
-    out += ",place_x_m,place_y_m,place_z_m,heading_deg,travel_share,jolt_deg_per_s\n";
+    for (const ValueInfo& value : character.values()) { out += "," + csv_cell("gives_" + value.name); }
+    out += ",events,place_x_m,place_y_m,place_z_m,heading_deg,travel_share,jolt_deg_per_s\n";
 }
 
 void Trace::add(const RecordedFrame& frame) {
@@ -227,6 +307,12 @@ void Trace::add(const RecordedFrame& frame) {
     for (std::size_t l = 1; l < frame.states.size(); ++l) {
         out += fmt::format(",{},{:.5f}", csv_cell(character.states()[frame.states[l]].name), frame.layer_weights[l]);
     }
+    for (std::size_t v = 0; v < frame.values.size(); ++v) {
+        out += "," + csv_cell(value_text(character.values()[v], frame.values[v]));
+    }
+    std::string events;
+    for (const Event& event : frame.events) { events += (events.empty() ? "" : "|") + event_text(character, event); }
+    out += "," + csv_cell(events);
     out += fmt::format(",{:.6f},{:.6f},{:.6f},{:.5f},{:.5f},{:.4f}\n", frame.place.x, frame.place.y, frame.place.z,
                        frame.place.heading, frame.travel.share, frame.jolt);
 }

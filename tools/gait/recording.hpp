@@ -4,6 +4,7 @@
 #include "gait/compile.hpp"
 #include "gait/cue_player.hpp"
 #include "gait/cue_sheet.hpp"
+#include "gait/events.hpp"
 #include "gait/footprints.hpp"
 #include "gait/performer.hpp"
 #include "gait/smoothness.hpp"
@@ -24,6 +25,8 @@ struct RecordedInstance {
 struct RecordedFrame {
     double time = 0;
     std::vector<float> set, smoothed;              ///< a parameter each
+    std::vector<float> values;                     ///< of `Character::values()`
+    std::vector<Event> events;                     ///< marks and spans of the step that led here
     std::uint16_t state = 0;                       ///< of the lowest layer
     std::vector<std::uint16_t> states;             ///< a layer each
     std::vector<double> layer_weights;             ///< a layer each
@@ -36,11 +39,19 @@ struct RecordedFrame {
     std::optional<BlendCursor> cursor;
 };
 
+/// What a transition led to, as it was taken.
+struct Taken {
+    double fade = 0;                  ///< seconds
+    std::vector<std::uint16_t> clips; ///< that begin to play by it, the heaviest first; indices into `clips()`
+};
+
 struct Recording {
     double frames_per_second = 60;
     double seconds = 0;
     std::vector<RecordedFrame> frames; ///< all of them where they are kept, else the last
     std::vector<TransitionRecord> transitions;
+    std::vector<Taken> taken;  ///< beside `transitions`
+    std::vector<Event> events; ///< marks and spans, as they passed
     std::vector<double> seconds_in_state;
     Seam seam;
     std::vector<Snap> snaps;
@@ -59,6 +70,7 @@ struct Keeping {
     bool poses = false;         ///< in each that is kept
     bool joint_weights = false; ///< and those
     bool rows = false;          ///< a trace's text
+    bool events = false;        ///< marks and spans
 };
 
 /// Why a performance cannot be recorded, in words for the user: too many frames, or more kept than memory is for.
@@ -83,6 +95,12 @@ private:
     const Character& character_;
     std::string out_;
 };
+
+/// A value as people read it: a number, yes or no, a choice's word.
+[[nodiscard]] std::string value_text(const ValueInfo& info, float value);
+
+/// A mark or a span in words: `left_down`, `may_turn begins`.
+[[nodiscard]] std::string event_text(const Character& character, const Event& event);
 
 /// The share of the pose that each clip has in a frame [one a clip of the character].
 [[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character);
