@@ -25,7 +25,8 @@ terminal why.png perform demo/lamplighter.gait.yaml --set speed=0.08 --why
 "$gait" perform demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml --bake "$work/take.bvh" >/dev/null
 (cd "$work" && terminal begin.png begin take.bvh -o take.gait.yaml 2>/dev/null)
 "$gait" begin demo/harbour_master.glb demo/lamplighter.glb -o "$work/his.gait.yaml" >/dev/null 2>&1
-"$gait" perform "$work/his.gait.yaml" --cues docs/guide/0_your_own_clips.cues.yaml --film "$shots/own-clips.png" >/dev/null 2>&1
+cues=$PWD/docs/guide/0_your_own_clips.cues.yaml
+(cd "$work" && "$gait" perform his.gait.yaml --cues "$cues" --film "$shots/own-clips.png" >/dev/null 2>&1)
 "$gait" clips demo/lamplighter.glb --clip stroll --film "$shots/stroll-film.png" --view side >/dev/null
 "$gait" clips demo/lamplighter.glb --clip stroll --chart "$shots/stroll-feet.png" >/dev/null
 "$gait" clips demo/lamplighter.glb --mask demo/lamplighter.gait.yaml:trunk --film "$shots/mask.png" >/dev/null

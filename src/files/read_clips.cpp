@@ -4,6 +4,8 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
+
 #include <array>
 #include <iterator>
 #include <string_view>

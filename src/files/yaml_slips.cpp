@@ -175,6 +175,7 @@ private:
                                         crossed_->sign, right, surplus_->sign, surplus_->column + 1)};
         }
         // One that is opened where a line begins that is no part of it.
+        int looked = 0;
         for (std::size_t l = 0; l < lines_.size(); ++l) {
             const Line& line = lines_[l];
             if (!line.in_flow || line.is_empty()) { continue; }
@@ -185,7 +186,9 @@ private:
                 word > 0 && text.compare(word, 1, ":") == 0 && text.find_first_of("}]") == std::string::npos;
             if (!line.is_item() && !(is_key && line.indent <= lines_[l - 1].indent)) { continue; }
             const auto opened = still_open(l);
-            if (!opened) { continue; }
+            constexpr int enough = 64; // of what looks like it and is not: each is a look through all before it
+            if (!opened && ++looked < enough) { continue; }
+            if (!opened) { break; }
             return YamlSlip{lines_[opened->line].at(opened->column),
                             fmt::format("this '{}' is never closed; add '{}' at the end of its line", opened->sign,
                                         opened->sign == '{' ? '}' : ']')};
