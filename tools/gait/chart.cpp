@@ -31,9 +31,14 @@ std::string data_block(const Recording& recording, const Character& character) {
         const std::optional<BlendCursor>& cursor = frame.cursor;
         data +=
             cursor && cursor->velocity ? fmt::format(" {:.5g} {:.5g}", cursor->drawn[1], cursor->drawn[0]) : " NaN NaN";
+        for (const float value : frame.values) { data += fmt::format(" {:.5g}", value); }
         data += '\n';
     }
-    return data + "END\n";
+    data += "END\n$marks << END\n";
+    for (const Event& event : recording.events) {
+        if (event.kind == EventKind::mark) { data += fmt::format("{:.4f}\n", event.time); }
+    }
+    return data + "-1\nEND\n"; // never of nothing
 }
 
 struct Panel {
@@ -85,6 +90,22 @@ std::vector<CursorLane> cursor_lanes(const Recording& recording) {
     return lanes;
 }
 
+/// The values that states give, where they change: a lane each, below all others.
+std::vector<Lane> value_lanes(const Recording& recording, const Character& character) {
+    std::vector<Lane> lanes;
+    for (std::size_t v = 0; v < character.values().size(); ++v) {
+        Lane lane{v, 0, 0};
+        bool changes = false;
+        for (const RecordedFrame& frame : recording.frames) {
+            lane.low = std::min(lane.low, double(frame.values[v]));
+            lane.high = std::max(lane.high, double(frame.values[v]));
+            changes = changes || frame.values[v] != recording.frames.front().values[v];
+        }
+        if (changes) { lanes.push_back(lane); }
+    }
+    return lanes;
+}
+
 std::string lane_name(const Lane& lane, const ParameterInfo& info) {
     switch (info.kind) {
     case ParameterKind::flag:
@@ -103,11 +124,33 @@ std::string lane_name(const Lane& lane, const ParameterInfo& info) {
 std::string parameters_panel(const Recording& recording, const Character& character) {
     const std::vector<Lane> lanes = lanes_of(recording, character);
     const std::vector<CursorLane> cursors = cursor_lanes(recording);
-    const std::size_t count = lanes.size() + cursors.size();
+    const std::vector<Lane> values = value_lanes(recording, character);
+    const bool marks = std::any_of(recording.events.begin(), recording.events.end(),
+                                   [](const Event& event) { return event.kind == EventKind::mark; });
+    const std::size_t below = values.size() + (marks ? 1 : 0);
+    const std::size_t count = lanes.size() + cursors.size() + below;
     std::string names, plots;
+    if (marks) {
+        names = tic_text("marks") + " 0.5";
+        plots = "$marks using 1:(0.2):(0):(0.6) with vectors nohead lw 1 lc rgb '#333333' notitle, ";
+    }
+    for (std::size_t v = 0; v < values.size(); ++v) {
+        const Lane& lane = values[v];
+        const ValueInfo& info = character.values()[lane.parameter];
+        const double foot = double(below - 1 - v) + 0.12;
+        const std::size_t column = 5 + 2 * character.parameters().size() + character.clips().size() + lane.parameter;
+        names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
+                             tic_text(fmt::format("gives {}, {} to {}", info.name, value_text(info, float(lane.low)),
+                                                  value_text(info, float(lane.high)))),
+                             foot + 0.38);
+        plots +=
+            fmt::format("$frames using 1:({:.3f} + (${} - {:.6g}) * {:.6g}) with {} lw 2 lc rgb '#117733' notitle, ",
+                        foot, column, lane.low, 0.76 / std::max(lane.high - lane.low, 1e-9),
+                        info.kind == ParameterKind::number ? "lines" : "steps");
+    }
     for (std::size_t c = 0; c < cursors.size(); ++c) {
         const CursorLane& lane = cursors[c];
-        const double foot = double(cursors.size() - 1 - c) + 0.12;
+        const double foot = double(below + cursors.size() - 1 - c) + 0.12;
         const std::size_t column =
             3 + 2 * character.parameters().size() + character.clips().size() + (lane.axis == 1 ? 0 : 1);
         names +=
@@ -135,8 +178,9 @@ std::string parameters_panel(const Recording& recording, const Character& charac
                              plot_colour(l));
     }
     plots += "-9 notitle";
-    return fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',9' noenhanced\nplot {}\n",
-                       std::max<std::size_t>(count, 1), names.empty() ? "\"no parameter was set\" 0.5" : names, plots);
+    return fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',{}' noenhanced\nplot {}\n",
+                       std::max<std::size_t>(count, 1), names.empty() ? "\"no parameter was set\" 0.5" : names,
+                       count > 20 ? 7 : 9, plots);
 }
 
 /// A name stands where it has room between two instants.

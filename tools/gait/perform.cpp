@@ -525,7 +525,7 @@ int run_perform(const PerformOptions& options) {
                           .poses = poses,
                           .joint_weights = !options.tint.empty(),
                           .rows = !options.trace.empty(),
-                          .events = options.json};
+                          .events = options.json || !options.chart.empty()};
     if (const auto problem = too_much(character, seconds, options.frames_per_second, keeping)) {
         complain(*problem);
         return bad_input;

@@ -72,6 +72,11 @@ RecordedFrame capture(const Performer& performer, Keeping keeping) {
     for (std::size_t l = 0; l < character.layers().size(); ++l) {
         frame.states.push_back(performer.state(l));
         frame.layer_weights.push_back(performer.layer_weight(l));
+        if (l > 0 && frame.layer_weights.back() > 0 && character.data().layers[l].mode == LayerMode::replace) {
+            std::vector<float> counts(character.joint_count());
+            performer.layer_weights(l, counts);
+            frame.uncovered *= 1 - double(*std::min_element(counts.begin(), counts.end()));
+        }
         if (!keeping.joint_weights) { continue; }
         frame.joint_weights.emplace_back(character.joint_count());
         performer.layer_weights(l, frame.joint_weights.back());
@@ -252,7 +257,7 @@ std::vector<double> clip_shares(const RecordedFrame& frame, const Character& cha
     for (const RecordedInstance& instance : frame.instances) {
         for (const ClipView& clip : instance.clips) {
             if (clip.added) { continue; }
-            shares[clip.clip] += double(instance.view.weight) * double(clip.weight);
+            shares[clip.clip] += frame.uncovered * double(instance.view.weight) * double(clip.weight);
         }
     }
     return shares;
