@@ -232,6 +232,70 @@ private:
         return data + "END\n";
     }
 
+    /// The points' names, each beside its point where it runs over no other one; far from it a line leads there.
+    [[nodiscard]] std::string names_script() const {
+        struct Box {
+            double left, right, bottom, top; ///< pixels
+            [[nodiscard]] bool meets(const Box& other) const {
+                return left < other.right && other.left < right && bottom < other.top && other.bottom < top;
+            }
+        };
+        // About what gnuplot draws into, and how large it writes.
+        constexpr double width = 1080, height = 690, letter = 6.4, line = 14, column_unit = 7.5, line_unit = 15;
+        const double across = width / std::max(1e-9, high_[0] - low_[0]),
+                     up = height / std::max(1e-9, high_[1] - low_[1]);
+        const std::array<double, 2> scale =
+            view_.velocities ? std::array{std::min(across, up), std::min(across, up)} : std::array{across, up};
+        std::vector<Box> taken;
+        for (const SpacePoint& point : view_.points) {
+            const double x = point.drawn[0] * scale[0], y = point.drawn[1] * scale[1];
+            taken.push_back({x - 4, x + 4, y - 4, y + 4});
+        }
+        std::string script;
+        for (std::size_t p = 0; p < view_.points.size(); ++p) {
+            const SpacePoint& point = view_.points[p];
+            std::string name = point.clips.empty() ? "" : point.clips.front();
+            if (point.clips.size() > 1) { name += fmt::format(" +{}", point.clips.size() - 1); }
+            const double x = point.drawn[0] * scale[0], y = point.drawn[1] * scale[1];
+            const double half = letter * double(name.size()) / 2;
+            const auto box_at = [&](double right, double above) {
+                const double middle = x + right * column_unit, level = y + above * line_unit;
+                return Box{middle - half, middle + half, level - line / 2, level + line / 2};
+            };
+            // Above, below, to the right and to the left, and then farther out in each of these ways.
+            double right = 0, above = 0.9;
+            for (int ring = 0, found = 0; ring < 6 && found == 0; ++ring) {
+                const double far = 0.9 + ring, beside = half / column_unit + 1 + 2 * ring;
+                for (const auto& [dx, dy] : {std::pair{0.0, far},
+                                             {0.0, -far},
+                                             {beside, 0.0},
+                                             {-beside, 0.0},
+                                             {beside, far},
+                                             {-beside, far},
+                                             {beside, -far},
+                                             {-beside, -far}}) {
+                    const Box box = box_at(dx, dy);
+                    if (std::any_of(taken.begin(), taken.end(), [&](const Box& other) { return box.meets(other); })) {
+                        continue;
+                    }
+                    right = dx, above = dy, found = 1;
+                    break;
+                }
+            }
+            taken.push_back(box_at(right, above));
+            script +=
+                fmt::format("set label {} at {:.5g},{:.5g} center offset {:.2f},{:.2f} front noenhanced font ',9'\n",
+                            plot_text(name), point.drawn[0], point.drawn[1], right, above);
+            if (std::abs(above) > 1.5 || std::abs(right) > half / column_unit + 2) {
+                script +=
+                    fmt::format("set arrow from {:.5g},{:.5g} to {:.5g},{:.5g} nohead lw 0.7 lc rgb '#555555' front\n",
+                                point.drawn[0], point.drawn[1], point.drawn[0] + 0.8 * right * column_unit / scale[0],
+                                point.drawn[1] + 0.8 * above * line_unit / scale[1]);
+            }
+        }
+        return script;
+    }
+
     [[nodiscard]] std::string plane_script(const std::string& output) const {
         std::string script = field() + "$sides << END\n";
         const auto side = [&](std::size_t a, std::size_t b) {
@@ -265,13 +329,7 @@ private:
             script += "set xlabel " + plot_text(label(0)) + " noenhanced\nset ylabel " + plot_text(label(1)) +
                       " noenhanced\n";
         }
-        for (std::size_t p = 0; p < view_.points.size(); ++p) {
-            const SpacePoint& point = view_.points[p];
-            std::string name = point.clips.empty() ? "" : point.clips.front();
-            if (point.clips.size() > 1) { name += fmt::format(" +{}", point.clips.size() - 1); }
-            script += fmt::format("set label {} at {:.5g},{:.5g} center offset 0,0.9 front noenhanced font ',9'\n",
-                                  plot_text(name), point.drawn[0], point.drawn[1]);
-        }
+        script += names_script();
         script += "set key outside right top samplen 2 noenhanced\nset tics out scale 0.5\nplot $field with rgbimage "
                   "notitle, $sides with lines lw 1 lc rgb '#777777' title 'cells', $points with points pt 7 ps 0.9 lc "
                   "rgb '#222222' title 'motions'";
