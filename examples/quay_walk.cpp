@@ -263,7 +263,7 @@ void write_picture(const std::vector<Step>& steps, const std::vector<gait::Footp
     }
     for (const gait::Footprint& print : prints) {
         out << "<circle cx='" << x(double(print.place.z)) << "' cy='" << y(double(print.place.x)) << "' r='2.6' fill='"
-            << (print.foot == 0 ? "#0072b2" : "#e69f00") << "' stroke='#333' stroke-width='0.4'/>\n";
+            << (print.foot == 0 ? "#ed992e" : "#3875b8") << "' stroke='#333' stroke-width='0.4'/>\n";
     }
     std::vector<std::string> named;
     for (std::size_t i = 0; i < steps.size();) {
@@ -292,7 +292,7 @@ void write_picture(const std::vector<Step>& steps, const std::vector<gait::Footp
         << "<text x='" << left << "' y='40' font-size='17'>The lamplighter on the quay, from above</text>\n"
         << "<text x='" << left
         << "' y='62'>The darker strips are mooring gaps, the darker ground lies 1.6 m lower. A stroke "
-           "a second says where she faces; dots are footprints, left blue and right orange.</text>\n";
+           "a second says where she faces; dots are footprints, left orange and right blue.</text>\n";
     for (std::size_t n = 0; n < named.size(); ++n) {
         const double at = 90 + 19 * double(n % 4), across = left + 230 * std::floor(double(n) / 4);
         out << "<line x1='" << across << "' y1='" << at << "' x2='" << across + 28 << "' y2='" << at

@@ -48,6 +48,7 @@ void check_random_inputs(const std::shared_ptr<const Character>& given, unsigned
         if (parameter.name == "heading") { game.heading = character.number("heading"); }
     }
     const BodyMover mover = [&](const Performer& moved, double dt) { return game.move(moved, dt); };
+    performer.plant_feet({});
     SmoothnessWatch watch(performer);
     std::mt19937 random(seed);
     std::uniform_real_distribution<double> distribution(0, 1);
@@ -67,6 +68,7 @@ void check_random_inputs(const std::shared_ptr<const Character>& given, unsigned
         }
         const Performer before = performer;
         performer.advance(1.0 / 60);
+        performer.plant_feet(mover(performer, 1.0 / 60));
         for (const TransitionRecord& record : performer.transitions()) {
             const std::string& to = character.states()[character.transitions()[record.transition].to].name;
             taken.emplace_back(record.time, to + " at " + std::to_string(record.time));

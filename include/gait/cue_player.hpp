@@ -10,6 +10,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -43,6 +44,8 @@ public:
 
     /// Sets what is due up to and including `time`, seconds since the performer's start. Time only goes forward.
     void apply(Performer& performer, double time);
+    /// The signals that the last `apply` sent, indices into `Character::parameters()`.
+    [[nodiscard]] std::span<const std::uint16_t> sent() const { return sent_; }
 
     /// The instant of the last cue's end.
     [[nodiscard]] double last() const { return last_; }
@@ -64,6 +67,7 @@ private:
     std::optional<PlainBody> body_;
     std::vector<Step> steps_;
     std::vector<Ramp> ramps_;
+    std::vector<std::uint16_t> sent_; ///< by the last `apply`
     std::size_t next_ = 0;
     double last_ = 0;
 };

@@ -154,6 +154,7 @@ CuePlayer::CuePlayer(const CueSheet& sheet, const Character& character, Diagnost
 }
 
 void CuePlayer::apply(Performer& performer, double time) {
+    sent_.clear();
     constexpr double slack = 1e-9; // frames are sums of floats: 60 of 1/60 s should reach a cue at 1 s
     for (; next_ < steps_.size() && steps_[next_].at <= time + slack; ++next_) {
         const Step& step = steps_[next_];
@@ -170,6 +171,7 @@ void CuePlayer::apply(Performer& performer, double time) {
             continue;
         case Step::Kind::send:
             performer.send(SignalParameter{step.parameter});
+            sent_.push_back(step.parameter);
             continue;
         case Step::Kind::set_flag:
             performer.set(FlagParameter{step.parameter}, step.value != 0);

@@ -38,7 +38,9 @@ std::string data_block(const Recording& recording, const Character& character) {
     for (const Event& event : recording.events) {
         if (event.kind == EventKind::mark) { data += fmt::format("{:.4f}\n", event.time); }
     }
-    return data + "-1\nEND\n"; // never of nothing
+    data += "-1\nEND\n$signals << END\n"; // never of nothing
+    for (const auto& [time, signal] : recording.signals) { data += fmt::format("{:.4f}\n", time); }
+    return data + "-1\nEND\n";
 }
 
 struct Panel {
@@ -127,12 +129,28 @@ std::string parameters_panel(const Recording& recording, const Character& charac
     const std::vector<Lane> values = value_lanes(recording, character);
     const bool marks = std::any_of(recording.events.begin(), recording.events.end(),
                                    [](const Event& event) { return event.kind == EventKind::mark; });
-    const std::size_t below = values.size() + (marks ? 1 : 0);
+    const bool signals = !recording.signals.empty();
+    const std::size_t below = values.size() + (marks ? 1 : 0) + (signals ? 1 : 0);
     const std::size_t count = lanes.size() + cursors.size() + below;
     std::string names, plots;
+    std::string labels;
+    if (signals) {
+        names = tic_text("signals") + " 0.5";
+        plots = "$signals using 1:(0.05):(0):(0.9) with vectors nohead lw 1.5 lc rgb '#b34700' notitle, ";
+        double free = -1; // from there on there is room for a name
+        for (const auto& [time, signal] : recording.signals) {
+            const std::string& name = character.parameters()[signal].name;
+            if (time < free) { continue; }
+            labels += fmt::format(
+                "set label {} at {:.4f},0.45 left offset 0.4,0 font ',7' tc rgb '#b34700' noenhanced front\n",
+                plot_text(name), time);
+            free = time + recording.seconds * double(name.size() + 2) / 190;
+        }
+    }
     if (marks) {
-        names = tic_text("marks") + " 0.5";
-        plots = "$marks using 1:(0.2):(0):(0.6) with vectors nohead lw 1 lc rgb '#333333' notitle, ";
+        names += fmt::format("{}{} {}.5", names.empty() ? "" : ", ", tic_text("marks"), signals ? 1 : 0);
+        plots += fmt::format("$marks using 1:({}.2):(0):(0.6) with vectors nohead lw 1 lc rgb '#333333' notitle, ",
+                             signals ? 1 : 0);
     }
     for (std::size_t v = 0; v < values.size(); ++v) {
         const Lane& lane = values[v];
@@ -178,7 +196,8 @@ std::string parameters_panel(const Recording& recording, const Character& charac
                              plot_colour(l));
     }
     plots += "-9 notitle";
-    return fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',{}' noenhanced\nplot {}\n",
+    return labels +
+           fmt::format("set ylabel ''\nset yrange [0:{}]\nset ytics ({}) font ',{}' noenhanced\nplot {}\nunset label\n",
                        std::max<std::size_t>(count, 1), names.empty() ? "\"no parameter was set\" 0.5" : names,
                        count > 20 ? 7 : 9, plots);
 }

@@ -10,6 +10,9 @@
 namespace gait::tool {
 namespace {
 
+/// Left and right have the same colours here as on the body of a film.
+const char* side_colour(const std::string& side) { return side == "left" ? "#ed992e" : "#3875b8"; }
+
 /// The stretches of a contact within the clip: two, when it lasts over a loop's end.
 std::vector<std::pair<double, double>> stretches(const Contact& contact, double seconds) {
     if (contact.lift_off >= contact.strike) { return {{contact.strike, contact.lift_off}}; }
@@ -27,7 +30,7 @@ std::string shaded(const ClipMeasure& measure, double seconds) {
                 out += fmt::format(
                     "set object {} rectangle from {:.5f},{} to {:.5f},{} fc rgb '{}' fs solid 0.45 border lc "
                     "rgb '#555555'\n",
-                    object++, from, bottom, to, top, plot_colour(f));
+                    object++, from, bottom, to, top, side_colour(measure.feet[f].side));
             }
         }
     }
@@ -56,9 +59,9 @@ std::string script_for(const ClipSource& clip, const ClipMeasure& measure, const
     const auto curves = [&](std::size_t column) {
         std::string plots;
         for (std::size_t f = 0; f < measure.feet.size(); ++f) {
-            plots +=
-                fmt::format("{}$feet using 1:{} with lines lw 2 dt {} lc rgb '{}' title '{} foot'",
-                            plots.empty() ? "" : ", ", 2 + 2 * f + column, f + 1, plot_colour(f), measure.feet[f].side);
+            plots += fmt::format("{}$feet using 1:{} with lines lw 2 dt {} lc rgb '{}' title '{} foot'",
+                                 plots.empty() ? "" : ", ", 2 + 2 * f + column, f + 1,
+                                 side_colour(measure.feet[f].side), measure.feet[f].side);
         }
         return plots.empty() ? std::string("0 with lines lc rgb '#999999' title 'no feet were found'") : plots;
     };

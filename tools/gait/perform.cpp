@@ -312,6 +312,11 @@ nlohmann::json json_of(const Recording& recording, const Character& character, c
                           {"weight", event.weight}});
     }
     result["events"] = events;
+    nlohmann::json signals = nlohmann::json::array();
+    for (const auto& [time, signal] : recording.signals) {
+        signals.push_back({{"time_s", time}, {"signal", character.parameters()[signal].name}});
+    }
+    result["signals"] = signals;
     for (std::size_t v = 0; v < character.values().size(); ++v) {
         values[character.values()[v].name] = value_text(character.values()[v], recording.frames.back().values[v]);
     }

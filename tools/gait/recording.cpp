@@ -164,7 +164,12 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
         performer.model_pose(model);
         prints.add(frame.time, model, frame.place);
     };
-    if (cues != nullptr) { cues->apply(performer, 0); }
+    const auto apply_cues = [&](double now) {
+        if (cues == nullptr) { return; }
+        cues->apply(performer, now);
+        for (const std::uint16_t signal : cues->sent()) { recording.signals.emplace_back(now, signal); }
+    };
+    apply_cues(0);
     SmoothnessWatch watch(performer);
     const BodyMover body = [&](const Performer& moved, double dt) {
         return cues != nullptr ? cues->move(moved, dt) : moved.travel();
@@ -179,7 +184,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     for (std::int64_t f = 1; f <= steps; ++f) {
         // From instant to instant, so that the error of a step does not add up.
         const double now = double(f - 1) / frames_per_second, dt = double(f) / frames_per_second - now;
-        if (cues != nullptr) { cues->apply(performer, now); }
+        apply_cues(now);
         before = performer;
         performer.advance(dt, passed);
         const Travel travel = body(performer, dt);

@@ -51,8 +51,9 @@ struct Recording {
     double seconds = 0;
     std::vector<RecordedFrame> frames; ///< all of them where they are kept, else the last
     std::vector<TransitionRecord> transitions;
-    std::vector<Taken> taken;  ///< beside `transitions`
-    std::vector<Event> events; ///< marks and spans, as they passed
+    std::vector<Taken> taken;                              ///< beside `transitions`
+    std::vector<Event> events;                             ///< marks and spans, as they passed
+    std::vector<std::pair<double, std::uint16_t>> signals; ///< that the cue sheet sent: seconds, and which
     std::vector<double> seconds_in_state;
     Seam seam;
     std::vector<Snap> snaps;
