@@ -120,9 +120,9 @@ TEST_CASE("cells by hand that do not fit a space whose pace is kept are one mist
 }
 
 TEST_CASE("what the reader could not read is nothing that compile lets play") {
-    const DocumentRead read = read_document_text(
-        support::machine_text("speed: {kind: number}", "a: {play: broken}", "a", "motions: {broken: {of_what: speed}}\n"),
-        "test.gait.yaml");
+    const DocumentRead read = read_document_text(support::machine_text("speed: {kind: number}", "a: {play: broken}",
+                                                                       "a", "motions: {broken: {of_what: speed}}\n"),
+                                                 "test.gait.yaml");
     REQUIRE(has_errors(read.diagnostics));
     const Compiled compiled = compile(read.document, support::machine_assets());
     CHECK_FALSE(compiled.character);

@@ -169,4 +169,11 @@ TEST_CASE("on every rig the measures hold whatever is asked, with her layers and
         const Body body = dressed({&dress});
         for (int run = 0; run < 2; ++run) { check_measures(body, ++seed); }
     }
+    std::mt19937 random(3);
+    for (int pair = 0; pair < 4; ++pair) {
+        const Dress &first = wardrobe()[random() % 3], &second = wardrobe()[3 + random() % 4];
+        CAPTURE(first.what, second.what);
+        check_measures(dressed({&second, &first}), ++seed);
+    }
 }
+
