@@ -47,7 +47,8 @@ struct FittedClip {
 /// place in the body (the parts of legs, arms, spine, neck and head), and by side and words, so that `UpperLeg_l` is
 /// `upper_leg_left`. Where the two rest poses agree the keys are kept. Elsewhere each joint's turn relative to rest is
 /// carried over in model space; of arms and legs their rest is levelled before, so that it points where ours does,
-/// but for limbs that `how` turns by hand. The way of the hips is scaled by the ratio of the legs' lengths, and their
+/// but for limbs that `how` turns by hand; on a body much broader for its arms they are held out as far, counted in
+/// shoulders' widths. The way of the hips is scaled by the ratio of the legs' lengths, and their
 /// height is such that the lower foot is as high over the ground, in proportion.
 [[nodiscard]] GAIT_API FittedClip fit_clip(const ClipSource& clip, const Rig& from, const Rig& to,
                                            const FitDefinition& how = {});

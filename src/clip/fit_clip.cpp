@@ -105,6 +105,7 @@ public:
         our_rest_ = model_space(to, rest_pose(to));
         find_hips();
         level_limbs(how);
+        broader_ = broader();
     }
 
     [[nodiscard]] JointMatching by(std::size_t our_joint) const { return by_[our_joint]; }
@@ -138,6 +139,7 @@ public:
             const float wanted = (lowest_foot(their_points_, their_model) - their_ground_) * ratio_;
             pose_from(their_model, wanted - lowest_foot(our_points_, model), pose, model);
         }
+        spread_arms(their_model, pose, model);
         return pose;
     }
 
@@ -169,6 +171,64 @@ private:
                     pose[j].translation + Vec3{own.x / above.scale.x, own.y / above.scale.y, own.z / above.scale.z};
             }
             model[j] = above * pose[j];
+        }
+    }
+
+    /// Half the way from shoulder to shoulder, the middle between them, and which way is left.
+    struct Shoulders {
+        Vec3 middle, left;
+        float half = 0;
+    };
+    static Shoulders shoulders_of(const Limbs& limbs, const std::vector<Transform>& model) {
+        const Vec3 left = model[std::size_t(limbs.arms[0].upper)].translation;
+        const Vec3 right = model[std::size_t(limbs.arms[1].upper)].translation;
+        const float width = length(left - right);
+        return {(left + right) * 0.5F, (left - right) * (1 / std::max(1e-4F, width)), width / 2};
+    }
+    static float arm_length(const Arm& arm, const std::vector<Transform>& model) {
+        const auto at = [&](int joint) { return model[std::size_t(joint)].translation; };
+        return length(at(arm.lower) - at(arm.upper)) + length(at(arm.hand) - at(arm.lower));
+    }
+    /// 0 for a body about as broad for its arms as theirs, 1 for one that is much broader: arms that hang along the one
+    /// would pass the other.
+    [[nodiscard]] float broader() const {
+        for (const Limbs* limbs : {&our_limbs_, &their_limbs_}) {
+            if (limbs->arms[0].upper < 0 || limbs->arms[1].upper < 0) { return 0; }
+        }
+        const float ours =
+            shoulders_of(our_limbs_, our_rest_).half / std::max(1e-4F, arm_length(our_limbs_.arms[0], our_rest_));
+        const float theirs = shoulders_of(their_limbs_, their_rest_).half /
+                             std::max(1e-4F, arm_length(their_limbs_.arms[0], their_rest_));
+        const float t = std::clamp((ours / std::max(1e-4F, theirs) - 1.15F) / 0.2F, 0.0F, 1.0F);
+        return t * t * (3 - 2 * t);
+    }
+    /// On a broader body arms that are beside theirs are held out as far, counted in shoulders' widths.
+    void spread_arms(const std::vector<Transform>& their_model, std::vector<Transform>& pose,
+                     const std::vector<Transform>& model) const {
+        if (!(broader_ > 0)) { return; }
+        const Shoulders ours = shoulders_of(our_limbs_, model), theirs = shoulders_of(their_limbs_, their_model);
+        for (std::size_t side = 0; side < 2; ++side) {
+            const Arm &arm = our_limbs_.arms[side], &other = their_limbs_.arms[side];
+            if (arm.hand < 0 || other.hand < 0 || theirs_[std::size_t(arm.upper)] < 0) { continue; }
+            const float out = side == 0 ? 1.0F : -1.0F;
+            const auto aside = [&](const Shoulders& of, Vec3 at) {
+                return out * dot(at - of.middle, of.left) / std::max(1e-4F, of.half);
+            };
+            const Vec3 hand = model[std::size_t(arm.hand)].translation;
+            const float wanted = aside(theirs, their_model[std::size_t(other.hand)].translation),
+                        now = aside(ours, hand);
+            // What reaches across the body means to.
+            const float t = std::clamp((wanted - 0.4F) / 0.5F, 0.0F, 1.0F);
+            const float lacking = broader_ * t * t * (3 - 2 * t) * std::max(0.0F, wanted - now) * ours.half;
+            const Vec3 reach = hand - model[std::size_t(arm.upper)].translation;
+            const Vec3 axis = cross(reach, ours.left * out);
+            if (!(lacking > 1e-5F) || !(length(axis) > 1e-4F)) { continue; }
+            const double degrees = double(lacking / std::max(1e-4F, length(reach))) * degrees_per_radian;
+            const auto joint = std::size_t(arm.upper);
+            const int parent = to_.joints[joint].parent;
+            const Quat above = parent < 0 ? Quat{} : model[std::size_t(parent)].rotation;
+            pose[joint].rotation =
+                normalized(conjugate(above) * axis_angle(axis, std::min(degrees, 60.0)) * model[joint].rotation);
         }
     }
 
@@ -373,6 +433,7 @@ private:
     int carrier_ = -1; ///< the joint that bears hips and trunk, where the trunk does not hang on the hips
     float our_feet_ = 0, their_feet_ = 0, ratio_ = 1;
     float their_ground_ = 0;
+    float broader_ = 0;             ///< how much broader our body is for its arms, 0 to 1
     std::vector<JointMatching> by_; ///< [our joint]
     std::vector<Quat> levelled_;    ///< [our joint]: by which theirs is turned at rest, in model space
     Limbs their_limbs_, our_limbs_;

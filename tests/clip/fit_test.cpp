@@ -212,6 +212,32 @@ TEST_CASE("a body of another school, other axes and another rest pose moves alik
     }
 }
 
+TEST_CASE("on a broad body arms that hang along a slim one are held out, and what reaches across is not") {
+    const Rig& slim = demo_file().rig;
+    Rig broad = slim; // twice as far from shoulder to shoulder, with arms as long
+    for (Joint& joint : broad.joints) {
+        if (joint.name.find("shoulder") != std::string::npos || joint.name.find("upper_arm") != std::string::npos) {
+            joint.rest.translation = joint.rest.translation * 2.0F;
+        }
+        joint.name = "b_" + joint.name;
+    }
+    const auto aside = [](const Rig& rig, const ClipSource& clip, double at, const std::string& before) {
+        const auto model = model_space(rig, pose_at(clip, rest_pose(rig), at));
+        const auto place = [&](const char* name) { return model[std::size_t(*rig.find(before + name))].translation; };
+        const double half = double(length(place("left_upper_arm") - place("right_upper_arm"))) / 2;
+        return double(place("left_hand").x - (place("left_upper_arm").x + place("right_upper_arm").x) / 2) / half;
+    };
+    for (const char* name : {"stand", "stroll"}) {
+        const FittedClip fitted = fit_clip(demo_clip(name), slim, broad);
+        for (double at = 0; at < demo_clip(name).seconds; at += 0.1) {
+            CAPTURE(name, at);
+            CHECK(aside(broad, fitted.clip, at, "b_") > aside(slim, demo_clip(name), at, "") - 0.25);
+        }
+    }
+    const FittedClip sheltering = fit_clip(demo_clip("shelter"), slim, broad);
+    CHECK(aside(broad, sheltering.clip, 0.5, "b_") < 1);
+}
+
 TEST_CASE("the same rig in another file keeps its keys") {
     const FittedClip same = fit_clip(demo_clip("stroll"), demo_file().rig, demo_file().rig);
     CHECK(same.as_it_was);
