@@ -31,7 +31,9 @@ std::string left_out(const std::string& whose, const std::vector<std::string>& n
     if (names.empty()) { return {}; }
     constexpr std::size_t most = 12;
     std::string list;
-    for (std::size_t n = 0; n < std::min(most, names.size()); ++n) { list += (n > 0 ? ", " : "") + names[n]; }
+    for (std::size_t n = 0; n < std::min(most, names.size()); ++n) {
+        list += (n > 0 ? ", " : "") + detail::document_text(names[n]);
+    }
     if (names.size() > most) { list += fmt::format(" and {} more", names.size() - most); }
     return fmt::format("    # {}: {}\n", whose, list);
 }
@@ -60,7 +62,8 @@ std::string fit_entry(const std::string& name, const std::string& file, const Ri
     return fmt::format(
                "  {}:{:>{}}# {}: {} joints were told by their place in the body; where one is wrong, mend it here\n"
                "    joints:\n{}",
-               name, "", std::max<std::size_t>(1, 36 - std::min<std::size_t>(35, name.size())), file, guessed, joints) +
+               name, "", std::max<std::size_t>(1, 36 - std::min<std::size_t>(35, name.size())),
+               detail::document_text(file), guessed, joints) +
            left_out("of theirs nothing takes", others(theirs, matched_theirs)) +
            left_out("of ours these stay at rest", others(ours, matched_ours));
 }
