@@ -210,13 +210,14 @@ void add_begin(CLI::App& app, Run& run) {
         "begin", "Measures a rig's clips, recognises what it can, and writes a first document to go on from");
     command->add_option("RIG", options->rig, "the rig's file, .glb, .gltf or .bvh; the clips in it are taken too")
         ->required();
-    command->add_option("CLIPS", options->clips, "further files with clips");
+    command->add_option("CLIPS", options->clips, "further files with clips, also of other rigs; a recording is cut");
     command->add_option("-o,--output", options->output, "the document to write; it must not be there yet")
         ->required()
         ->type_name("NAME.gait.yaml");
     command->add_flag("--explain", options->explain, "show what was measured of each clip, too");
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Example:\n  gait begin demo/lamplighter.glb -o first.gait.yaml");
+    command->footer("Examples:\n  gait begin demo/lamplighter.glb -o first.gait.yaml\n  gait begin "
+                    "demo/harbour_master.glb demo/lamplighter.glb -o his.gait.yaml");
     command->callback([options, &run] { run = [options] { return run_begin(*options); }; });
 }
 
