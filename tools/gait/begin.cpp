@@ -216,7 +216,7 @@ void add_begin(CLI::App& app, Run& run) {
         ->type_name("NAME.gait.yaml");
     command->add_flag("--explain", options->explain, "show what was measured of each clip, too");
     command->add_flag("--json", options->json, "write JSON");
-    command->footer("Examples:\n  gait begin demo/lamplighter.glb -o first.gait.yaml\n  gait begin "
+    command->footer("Example:\n  gait begin demo/lamplighter.glb -o first.gait.yaml\n  gait begin "
                     "demo/harbour_master.glb demo/lamplighter.glb -o his.gait.yaml");
     command->callback([options, &run] { run = [options] { return run_begin(*options); }; });
 }
