@@ -13,22 +13,6 @@
 namespace gait::tool {
 namespace {
 
-/// A value that states give, whatever its kind: flags are 0 and 1, choices the index of their word.
-float value_of(const Performer& performer, std::size_t index) {
-    const ValueInfo& info = performer.character().values()[index];
-    const auto handle = std::uint16_t(index);
-    switch (info.kind) {
-    case ParameterKind::flag:
-        return performer.get(FlagValue{handle}) ? 1.0F : 0.0F;
-    case ParameterKind::choice: {
-        const auto word = std::find(info.of.begin(), info.of.end(), performer.get(ChoiceValue{handle}));
-        return float(word - info.of.begin());
-    }
-    default:
-        return performer.get(NumberValue{handle});
-    }
-}
-
 /// What a transition led to: how long it fades, and what begins to play by it.
 Taken taken_by(const Performer& performer, const TransitionRecord& record) {
     const Character& character = performer.character();
@@ -233,6 +217,21 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.feet = prints.feet();
     recording.footprints = prints.all();
     return recording;
+}
+
+float value_of(const Performer& performer, std::size_t index) {
+    const ValueInfo& info = performer.character().values()[index];
+    const auto handle = std::uint16_t(index);
+    switch (info.kind) {
+    case ParameterKind::flag:
+        return performer.get(FlagValue{handle}) ? 1.0F : 0.0F;
+    case ParameterKind::choice: {
+        const auto word = std::find(info.of.begin(), info.of.end(), performer.get(ChoiceValue{handle}));
+        return float(word - info.of.begin());
+    }
+    default:
+        return performer.get(NumberValue{handle});
+    }
 }
 
 std::string value_text(const ValueInfo& info, float value) {

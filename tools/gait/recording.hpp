@@ -98,6 +98,9 @@ private:
     std::string out_;
 };
 
+/// A value that states give now, whatever its kind: flags are 0 and 1, choices the index of their word.
+[[nodiscard]] float value_of(const Performer& performer, std::size_t index);
+
 /// A value as people read it: a number, yes or no, a choice's word.
 [[nodiscard]] std::string value_text(const ValueInfo& info, float value);
 

@@ -1,6 +1,7 @@
 #include "weighing.hpp"
 
 #include "output.hpp"
+#include "recording.hpp"
 #include "state_names.hpp"
 
 #include "character/character_data.hpp"
@@ -56,6 +57,12 @@ void Weighing::watch(const Performer& performer) {
         if (is_between_shots(performer.character(), performer.character().states()[state])) { continue; }
         where_ += (where_.empty() ? "" : ", ") + shown_name(performer.character(), state);
     }
+    gives_.clear();
+    const auto values = performer.character().values();
+    for (std::size_t v = 0; v < values.size(); ++v) {
+        gives_ +=
+            fmt::format("{}{} = {}", v == 0 ? "" : ", ", values[v].name, value_text(values[v], value_of(performer, v)));
+    }
     for (const TransitionReasons& weighed : explain_transitions(performer)) {
         const auto layer_of = [&](std::uint16_t state) { return performer.character().states()[state].layer; };
         const TransitionInfo& info = performer.character().transitions()[weighed.transition];
@@ -109,7 +116,9 @@ std::string Weighing::text(const Character& character) const {
             first = false;
         }
     }
-    return out + table.text();
+    out += table.text();
+    if (!gives_.empty()) { out += fmt::format("  {}: {}\n", many ? "it gave last" : "it gives", gives_); }
+    return out;
 }
 
 nlohmann::json Weighing::json(const Character& character) const {

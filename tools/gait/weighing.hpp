@@ -47,6 +47,7 @@ private:
     int frames_ = 0;
     double time_ = 0;
     std::string where_; ///< the active state's name
+    std::string gives_; ///< the values that states give then; empty for none
     std::vector<Way> ways_;
 };
 
