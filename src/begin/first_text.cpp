@@ -9,7 +9,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <set>
 
 namespace gait::detail {
@@ -238,8 +237,8 @@ private:
             std::string own = fmt::format("  {:<38} # {}\n    add:\n", family.name + "(gait):", family.said);
             const bool plane = !family.across.empty() && !family.up.empty();
             const std::string first = family.across.empty() ? family.up : family.across;
-            own += plane ? fmt::format("      blend: [{}, {}]\n", family.across, family.up)
-                         : "      blend: " + first + "\n";
+            const std::string axes = plane ? fmt::format("[{}, {}]", family.across, family.up) : first;
+            own += fmt::format("      blend: {}\n", axes);
             std::string points;
             for (const FamilyPoint& point : family.points) {
                 plays(*point.clip, family.name);
@@ -306,7 +305,7 @@ private:
         std::string air = airborne();
         whole_jumps(later);
         turns(later, from_still);
-        acts(later, from_still);
+        acts(later, from_still, from_moving);
         fidgets();
         const std::string crouching = crouch(from_still, from_moving);
         std::string out = "\nlayers:\n  - name: body\n    machine:\n      start: " + home_ + "\n";
@@ -643,7 +642,11 @@ private:
 
     void turns(std::string& out, std::vector<std::string>& from_still) {
         if (stand_ == nullptr) { return; }
-        for (const Placed* turn : cast_.all(ClipRole::turn)) {
+        // Of several to one side the farthest is looked at first.
+        std::vector<const Placed*> list = cast_.all(ClipRole::turn);
+        std::stable_sort(list.begin(), list.end(),
+                         [](const Placed* a, const Placed* b) { return std::fabs(a->turns) > std::fabs(b->turns); });
+        for (const Placed* turn : list) {
             const double degrees = turn->turns;
             const std::string state = free_state_of(*turn, degrees > 0 ? "turning_right" : "turning_left");
             plays(*turn, state);
@@ -660,18 +663,6 @@ private:
                          : fmt::format("        {}: {{play: {}, go: [{{to: {}, at: end, fade: {:.2f}}}]}}\n", state,
                                        turn->seen.name, onward_, back);
         }
-        sort_by_angle(from_still);
-    }
-    /// Of several turns to one side the farthest is looked at first.
-    static void sort_by_angle(std::vector<std::string>& list) {
-        const auto angle = [](const std::string& way) {
-            const std::size_t at = way.find("when: aside ");
-            return at == std::string::npos ? 0.0 : std::fabs(std::stod(way.substr(at + 14)));
-        };
-        const auto first =
-            std::find_if(list.begin(), list.end(), [&](const std::string& way) { return angle(way) > 0; });
-        std::stable_sort(first, list.end(),
-                         [&](const std::string& a, const std::string& b) { return angle(a) > angle(b); });
     }
     std::string free_state_of(const Placed& clip, const std::string& wanted) {
         if (!taken_.contains(wanted)) {
@@ -681,7 +672,7 @@ private:
         return free_state(clip.seen.name);
     }
 
-    void acts(std::string& out, std::vector<std::string>& from_still) {
+    void acts(std::string& out, std::vector<std::string>& from_still, std::vector<std::string>& from_moving) {
         if (home_ == "playing") { return; }
         for (const Placed* act : cast_.all(ClipRole::act)) {
             const std::string state = free_state(act->seen.name), signal = "do_" + act->seen.name;
@@ -691,11 +682,7 @@ private:
             const double in = std::min(most, fade(on_ground(), false, act, 0.35)),
                          out_of = std::min(most, fade({act}, true, after(), 0.35));
             const std::string way = fmt::format("to: {}, signal: {}, fade: {:.2f}", state, signal, in);
-            if (stand_ != nullptr) {
-                from_still.push_back(way);
-            } else {
-                out_of_home_.push_back(way);
-            }
+            (stand_ != nullptr ? from_still : from_moving).push_back(way);
             out += fmt::format("        {}: {{play: {}, go: [{{to: {}, at: end, fade: {:.2f}}}]}}\n", state,
                                act->seen.name, onward_, out_of);
         }
@@ -727,15 +714,12 @@ private:
         parameter("low", "{kind: flag, note: goes with bent legs}");
         if (stand_ != nullptr) { from_still.emplace_back("to: crouching, when: low, fade: 0.5"); }
         if (moves()) { from_moving.emplace_back("to: crouching, when: low, fade: 0.5, enter_at: footfall"); }
-        ways(out, {"to: " + onward_ + ", when: not low, fade: 0.5"}, 10);
+        // A junction's own fades are for what is done; from here it is as slow as down.
+        std::vector<std::string> up{"to: " + home_ + ", when: not low, fade: 0.5"};
         if (onward_ == "onward") {
-            // A junction's own fades are for what is done; from there it is as slow as down.
-            out.resize(out.rfind("          go:\n"));
-            ways(out,
-                 {"to: moving, when: not low and speed > start_at, fade: 0.5, enter_at: footfall",
-                  "to: still, when: not low, fade: 0.5"},
-                 10);
+            up.insert(up.begin(), "to: moving, when: not low and speed > start_at, fade: 0.5, enter_at: footfall");
         }
+        ways(out, up, 10);
         return out;
     }
 
@@ -771,7 +755,6 @@ private:
         bool tasks = false;
         for (const ArmChain& chain : arms_.chains) {
             const std::string state = free_state(chain.name);
-            const std::string slow = moves() && !chain.raises.empty() ? ", when: speed < stop_at" : "";
             if (chain.hold != nullptr && chain.raises.empty() && chain.lowers.empty()) {
                 plays(*chain.hold, "arms." + state);
                 held_.push_back(chain.hold->seen.name);
@@ -784,7 +767,6 @@ private:
             const std::string signal = "do_" + chain.name;
             parameter(signal, "{kind: signal, keep: 0.3}");
             from_free.push_back(fmt::format("to: {}, signal: {}, fade: 0.4", state, signal));
-            (void)slow;
             if (chain.hold != nullptr && chain.raises.size() == 1 && chain.lowers.size() == 1) {
                 tasks = true;
                 plays(*chain.raises.front(), "arms." + state);
@@ -872,7 +854,7 @@ private:
     std::vector<std::pair<std::string, std::string>> parameters_;
     std::string motions_, masks_, machine_text_, one_shots_, forbid_;
     std::set<std::string> states_, taken_, written_;
-    std::vector<std::string> held_, out_of_home_;
+    std::vector<std::string> held_;
 };
 
 } // namespace

@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <set>
 #include <string_view>
 
 namespace gait::detail {
@@ -24,30 +23,11 @@ constexpr double least_turn = 30;     ///< degrees
 constexpr double on_the_spot = 0.25;  ///< metres
 constexpr double goes = 0.5;          ///< metres a second
 
-/// The words of a name, in lower case: letters that change from small to large begin one, as do signs and digits.
-std::set<std::string> words_of(const std::string& name) {
-    std::set<std::string> words;
-    std::string word;
-    const auto end = [&] {
-        if (!word.empty()) { words.insert(word); }
-        word.clear();
-    };
-    bool small = false;
-    for (const char c : name) {
-        const bool large = c >= 'A' && c <= 'Z', lower = c >= 'a' && c <= 'z';
-        if (!large && !lower) { end(); }
-        if (large && small) { end(); }
-        if (large || lower) { word += large ? char(c - 'A' + 'a') : c; }
-        small = lower;
-    }
-    end();
-    return words;
-}
-
 bool says(const std::string& name, std::initializer_list<std::string_view> any) {
-    const auto words = words_of(name);
-    return std::any_of(any.begin(), any.end(),
-                       [&](std::string_view word) { return words.contains(std::string(word)); });
+    const std::vector<std::string> words = words_of(name);
+    return std::any_of(any.begin(), any.end(), [&](std::string_view word) {
+        return std::find(words.begin(), words.end(), word) != words.end();
+    });
 }
 
 bool says_standing(const std::string& name) {

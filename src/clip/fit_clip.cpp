@@ -167,8 +167,8 @@ private:
                                                their_model[std::size_t(theirs_[std::size_t(hips_)])].translation) -
                                  our_rest_[std::size_t(hips_)].translation + Vec3{0, lift, 0};
                 const Vec3 own = rotate(conjugate(above.rotation), way);
-                pose[j].translation =
-                    pose[j].translation + Vec3{own.x / above.scale.x, own.y / above.scale.y, own.z / above.scale.z};
+                pose[j].translation = to_.joints[j].rest.translation +
+                                      Vec3{own.x / above.scale.x, own.y / above.scale.y, own.z / above.scale.z};
             }
             model[j] = above * pose[j];
         }

@@ -34,6 +34,12 @@ public:
     Compiled run() {
         if (!check_size(document_, sink_)) { return {nullptr, sink_.take()}; }
         check_tolerance();
+        for (const ClipPattern& set : document_.clip_patterns) {
+            sink_.error(set.pattern.place, "not-read",
+                        fmt::format("'{}' was not looked for in its file yet; call expand_clip_sets before compile",
+                                    set.pattern.value),
+                        "clip_sets");
+        }
         compile_parameters(context_);
         collect_clips();
         const bool sound = !assets_.rig || check_rig(*assets_.rig, sink_);
@@ -288,7 +294,7 @@ private:
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved = data.moved.size();
         needs.legs = data.feet.legs.size();
-        note_hips(data);
+        note_hips(data, *assets_.rig);
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
         return std::make_shared<const Character>(std::move(data_));

@@ -54,7 +54,7 @@ void compile_feet(CompileContext& context) {
     }
 }
 
-void note_hips(CharacterData& data) {
+void note_hips(CharacterData& data, const Rig& rig) {
     const auto carries_all = [&](int joint) {
         return std::all_of(data.feet.legs.begin(), data.feet.legs.end(), [&](const CompiledLeg& leg) {
             int above = data.parents[leg.hip];
@@ -65,6 +65,15 @@ void note_hips(CharacterData& data) {
     if (data.feet.legs.empty()) { return; }
     int hips = data.parents[data.feet.legs.front().hip];
     while (hips >= 0 && !carries_all(hips)) { hips = data.parents[std::size_t(hips)]; }
+    // A trunk that hangs beside the hips goes down with them, or they would be torn from it.
+    const Limbs limbs = limbs_of(rig);
+    const auto bears = [&](int joint, int below) {
+        while (below >= 0 && below != joint) { below = data.parents[std::size_t(below)]; }
+        return below == joint;
+    };
+    while (hips >= 0 && !limbs.spine.empty() && !bears(hips, limbs.spine.front())) {
+        hips = data.parents[std::size_t(hips)];
+    }
     constexpr std::uint16_t translation = 4; // its first row
     const bool moves = std::any_of(data.moved.begin(), data.moved.end(), [&](const MovedJoint& moved) {
         return int(moved.joint) == hips && moved.row == translation;

@@ -9,6 +9,6 @@ namespace gait::detail {
 void compile_feet(CompileContext& context);
 
 /// Finds the joint that carries the legs; needs the joints that clips move.
-void note_hips(CharacterData& data);
+void note_hips(CharacterData& data, const Rig& rig);
 
 } // namespace gait::detail

@@ -12,22 +12,6 @@ bool is_upper(char c) { return std::isupper(static_cast<unsigned char>(c)) != 0;
 bool is_digit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 bool is_letter_or_digit(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0; }
 
-/// `UpperLegLeft01` becomes upper, leg, left, 01.
-std::vector<std::string> words_of(const std::string& name) {
-    std::vector<std::string> words;
-    char before = ' ';
-    for (const char c : name) {
-        if (is_letter_or_digit(c)) {
-            const bool begins = !is_letter_or_digit(before) || (is_upper(c) && is_lower(before)) ||
-                                (is_digit(c) && is_letter_or_digit(before) && !is_digit(before));
-            if (begins || words.empty()) { words.emplace_back(); }
-            words.back() += char(std::tolower(static_cast<unsigned char>(c)));
-        }
-        before = c;
-    }
-    return words;
-}
-
 bool speaks_of(const std::string& stem, std::initializer_list<const char*> parts) {
     return std::any_of(parts.begin(), parts.end(),
                        [&](const char* part) { return stem.find(part) != std::string::npos; });
@@ -133,6 +117,21 @@ std::vector<Foot> feet_by_shape(const Rig& rig, const std::vector<Transform>& mo
 }
 
 } // namespace
+
+std::vector<std::string> words_of(const std::string& name) {
+    std::vector<std::string> words;
+    char before = ' ';
+    for (const char c : name) {
+        if (is_letter_or_digit(c)) {
+            const bool begins = !is_letter_or_digit(before) || (is_upper(c) && is_lower(before)) ||
+                                (is_digit(c) && is_letter_or_digit(before) && !is_digit(before));
+            if (begins || words.empty()) { words.emplace_back(); }
+            words.back() += char(std::tolower(static_cast<unsigned char>(c)));
+        }
+        before = c;
+    }
+    return words;
+}
 
 SidedName sided_name(const std::string& name) {
     SidedName result;

@@ -11,6 +11,9 @@
 
 namespace gait::detail {
 
+/// The words of a name, in lower case: `UpperLegLeft01` becomes upper, leg, left, 01.
+[[nodiscard]] GAIT_API std::vector<std::string> words_of(const std::string& name);
+
 enum class Side { middle, left, right };
 
 /// What a name says of its side, and the name without that: `FootLeft`, `foot_l`, `l.foot` and `foot_left` are all a

@@ -238,6 +238,51 @@ TEST_CASE("on a broad body arms that hang along a slim one are held out, and wha
     CHECK(aside(broad, sheltering.clip, 0.5, "b_") < 1);
 }
 
+TEST_CASE("a trunk that hangs beside the hips goes where they go, in a fitted clip and with feet planted") {
+    // Some rigs hang both on one joint over the ground.
+    Rig beside;
+    beside.name = "beside";
+    Joint bearer;
+    bearer.name = "bearer";
+    beside.joints.push_back(bearer);
+    const auto rest = model_space(demo_file().rig, rest_pose(demo_file().rig));
+    for (std::size_t j = 0; j < demo_file().rig.joints.size(); ++j) {
+        Joint joint = demo_file().rig.joints[j];
+        if (joint.name == "spine_1") {
+            joint.rest = rest[j];
+            joint.parent = 0;
+        } else {
+            joint.parent += 1; // the root's is the bearer
+        }
+        beside.joints.push_back(joint);
+    }
+    Assets assets;
+    assets.rig = beside;
+    for (const char* name : {"stand", "stroll", "run"}) {
+        assets.clips.emplace(name, fit_clip(demo_clip(name), demo_file().rig, beside).clip);
+    }
+    const auto character = support::character(
+        "gait: 1\nrig: beside.glb\nclips: {stand: {loop: yes}, stroll: {loop: yes}, run: {loop: yes}}\n"
+        "parameters: {speed: {kind: number, range: [0, 5]}}\nfeet: {planted: yes}\n"
+        "layers: [{name: body, machine: {start: s, states: {s: {play: {blend: speed, points: {0: stand, 1.4: stroll, "
+        "4.2: run}}}}}}]\n",
+        assets);
+    Performer performer(character);
+    performer.plant_feet({});
+    std::vector<Transform> model(character->joint_count());
+    const auto hips = std::size_t(*beside.find("hips")), spine = std::size_t(*beside.find("spine_1"));
+    const double apart = double(length(rest[1].translation - rest[0].translation));
+    for (int frame = 0; frame < 600; ++frame) {
+        performer.set("speed", frame % 150 < 70 ? 0.0F : float(frame % 5));
+        performer.advance(1.0 / 60);
+        // Turned on the spot and dragged along, so that legs are stretched and the hips come down.
+        performer.plant_feet(Travel{{0, 0, 0.02F}, frame % 120 < 60 ? 0.02F : 0.0F, 1});
+        performer.model_pose(model);
+        CAPTURE(frame);
+        CHECK(double(length(model[hips].translation - model[spine].translation)) == Approx(apart).margin(0.005));
+    }
+}
+
 TEST_CASE("the same rig in another file keeps its keys") {
     const FittedClip same = fit_clip(demo_clip("stroll"), demo_file().rig, demo_file().rig);
     CHECK(same.as_it_was);

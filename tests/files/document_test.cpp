@@ -323,6 +323,12 @@ TEST_CASE("a clip set takes what fits a pattern, but for what has settings of it
     CHECK(std::find(names.begin(), names.end(), "a_land_hard") != names.end());
     CHECK(std::find(names.begin(), names.end(), "a_land_soft") == names.end());
     CHECK(std::find(names.begin(), names.end(), "trot_left_going") != names.end());
+    const DocumentRead unexpanded =
+        read_document_text("gait: 1\nrig: x.glb\nclip_sets: [{take: \"a_*\"}]\n"
+                           "layers: [{name: body, machine: {start: s, states: {s: {play: low}}}}]\n",
+                           "a.gait.yaml");
+    CHECK_THAT(format(compile(unexpanded.document, two_clips()).diagnostics),
+               Catch::Contains("'a_*' was not looked for in its file yet; call expand_clip_sets before compile"));
     CHECK_THAT(format(loaded("clips: {stand: {loop: yes}}\nclip_sets: [{take: \"lnd_*\"}]\n").diagnostics),
                Catch::Contains("no animation of 'lamplighter.glb' fits 'lnd_*'; there are stand, stroll"));
     CHECK_THAT(format(loaded("clips: {stand: {loop: yes}}\nclip_sets: [{take: \"****\"}]\n").diagnostics),

@@ -787,6 +787,39 @@ TEST_CASE("what a performance was is told: how long it faded, what it played, ma
     CHECK_THAT(rows, Catch::Contains(",closed,"));
 }
 
+TEST_CASE("values, marks and signals have lanes in a chart, and why says what the states give") {
+    const support::TemporaryFolder folder;
+    const std::string chart = (folder / "evening.svg").string();
+    REQUIRE(gait_tool({"perform", document, "--cues", "demo/evening.cues.yaml", "--chart", chart}).code == 0);
+    const std::string drawn = support::read(chart);
+    for (const char* lane :
+         {"gives may_hop, no to yes", "gives grip, open to closed", ">marks<", ">signals<", ">bell<"}) {
+        CHECK_THAT(drawn, Catch::Contains(lane));
+    }
+    CHECK_THAT(gait_tool({"perform", document, "--set", "speed=0.08", "--why"}).out,
+               Catch::Contains("it gives: top_speed = 6, may_hop = yes, grip = open\n"));
+}
+
+TEST_CASE("a moving film has fifty pictures a second, and shows a second as long as it is asked to") {
+    const support::TemporaryFolder folder;
+    for (const auto& [slow, pictures] : {std::pair{"1", 50}, {"3", 150}}) {
+        const std::string film = (folder / "stroll.gif").string();
+        REQUIRE(gait_tool({"clips", "demo/lamplighter.glb", "--clip", "stroll", "--film", film, "--slow", slow}).code ==
+                0);
+        const std::string bytes = support::read(film);
+        int count = 0, hundredths = 0;
+        for (std::size_t at = bytes.find("\x21\xF9\x04"); at != std::string::npos;
+             at = bytes.find("\x21\xF9\x04", at + 8)) {
+            const int delay =
+                static_cast<unsigned char>(bytes[at + 4]) + 256 * static_cast<unsigned char>(bytes[at + 5]);
+            if (bytes[at + 7] != 0 || delay == 0 || delay > 10) { continue; } // by chance inside a picture
+            ++count, hundredths += delay;
+        }
+        CHECK(count == pictures);
+        CHECK(hundredths == 2 * pictures);
+    }
+}
+
 TEST_CASE("what an option or a command should have been is said in words") {
     const auto said = [](const std::vector<std::string>& arguments) {
         const Finished done = gait_tool(arguments);
