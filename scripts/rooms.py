@@ -20,7 +20,7 @@ HEADERS = {
     "math": ["ease", "eigen", "math", "travel"],
     "rig": ["body_reading", "rig"],
     "character": ["character", "fade_style", "layer_mode", "parameter_kind", "pick_order", "records"],
-    "perform": ["events", "performer", "space"],
+    "perform": ["carry_over", "events", "performer", "space"],
     "game": ["bindings", "crowd", "footprints", "plain_body", "steering"],
     "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],

@@ -6,6 +6,7 @@
 #include "gait/begin.hpp"
 #include "gait/bindings.hpp"
 #include "gait/bvh.hpp"
+#include "gait/carry_over.hpp"
 #include "gait/character.hpp"
 #include "gait/clip.hpp"
 #include "gait/compile.hpp"

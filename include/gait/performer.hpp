@@ -22,6 +22,7 @@ namespace gait {
 
 namespace detail {
 struct Evaluation;
+class CarryOver;
 }
 
 /// One clip that an instance plays.
@@ -239,6 +240,7 @@ public:
     bool restore(std::span<const std::byte> stored);
 
 private:
+    friend class detail::CarryOver;
     bool advance_with(double seconds, EventList* events);
     void evaluated_pose(std::size_t layer, const detail::Evaluation& what, std::span<Transform> out) const;
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;

@@ -29,9 +29,9 @@ Cover whole_cover(const CompiledLayer& own, const LayerHeader& layer) {
 Cover cover_of(const CompiledLayer& own, const LayerPose& pose) {
     Cover cover = whole_cover(own, pose.block().layer());
     const PoseShares& shares = pose.shares();
-    if (cover.adds || (shares.plain && shares.covered.masked == 1)) {
-        return cover;
-    } // NOLINT: they have initial values
+    // What was folded may take from the cover.
+    const bool all_of_it = shares.plain && shares.covered.masked == 1 && shares.folded.masked == 0;
+    if (cover.adds || all_of_it) { return cover; } // NOLINT: they have initial values
     cover.covered = (shares.covered + shares.folded).fitted();
     return cover;
 }

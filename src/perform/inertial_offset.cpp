@@ -61,6 +61,7 @@ Evaluation at(Evaluation what, double shift) {
 
 /// A layer that changes from what it played `before` to what it plays `after`.
 struct Change {
+    const OtherLayer& left; ///< whose motions `before` are; usually the layer itself
     const CharacterData& data;
     const PerformerBlock& block;
     const Evaluation& before;
@@ -69,7 +70,8 @@ struct Change {
 
 /// What was covered and no longer is.
 Coverage uncovered_by(const Change& change) {
-    const PoseShares before(change.data, change.block, change.before), after(change.data, change.block, change.after);
+    const PoseShares before(change.left.data, change.left.block, change.before),
+        after(change.data, change.block, change.after);
     return before.covered + before.folded - after.covered;
 }
 
@@ -112,13 +114,17 @@ void catch_pose(const Change& change, const Coverage& uncovered) {
     const bool just_begun = change.block.layer().instances[change.after.first_instance].elapsed < velocity_step;
     Evaluation stays = change.after;
     stays.folded = &uncovered;
+    const auto left_pose = [&](const Evaluation& what) { return LayerPose(change.left.data, change.left.block, what); };
     const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
-    const LayerPose before = pose_of(change.before), before_earlier = pose_of(at(change.before, -velocity_step)),
+    const LayerPose before = left_pose(change.before), before_earlier = left_pose(at(change.before, -velocity_step)),
                     after = pose_of(stays),
                     after_earlier = pose_of(at(stays, just_begun ? velocity_step : -velocity_step));
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
-            pose.evaluate(window, {out.rows.data(), window_lanes});
+            const PoseRows rows{out.rows.data(), window_lanes};
+            // Another character may move less.
+            if (&change.left.data != &change.data) { fill_rest(change.data, window, rows); }
+            pose.evaluate(window, rows);
         };
         WindowMotion left, fresh;
         evaluate(before, left.now);
@@ -133,11 +139,12 @@ void catch_pose(const Change& change, const Coverage& uncovered) {
 
 void catch_travel(const Change& change) {
     LayerHeader& layer = change.block.layer();
-    const ClipTravel before = travel_velocity(change.data, change.block, change.before),
+    const LayerHeader& left_layer = change.left.block.layer();
+    const ClipTravel before = travel_velocity(change.left.data, change.left.block, change.before),
                      after = travel_velocity(change.data, change.block, change.after);
     const BodyStep &with = before.twist, &without = after.twist;
-    layer.offset_share = before.share - after.share + offset_share(layer, {0, velocity_step});
-    const BodyStep left = scaled(offset_travel(layer, {0, velocity_step}), 1 / velocity_step);
+    layer.offset_share = before.share - after.share + offset_share(left_layer, {0, velocity_step});
+    const BodyStep left = scaled(offset_travel(left_layer, {0, velocity_step}), 1 / velocity_step);
     layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
                            with.yaw - without.yaw + left.yaw};
 }
@@ -167,6 +174,27 @@ void catch_values(const Change& change, float raised) {
         } else {
             offset = data.state_values[layer.instances[newest].state * data.value_info.size() + v];
         }
+    }
+}
+
+/// Numbers of the same name, where another character's motions were left.
+void catch_values_of_other(const Change& change, float raised) {
+    const auto& old_values = change.left.data.value_info;
+    const LayerHeader& old_layer = change.left.block.layer();
+    for (std::size_t v = 0; v < change.data.value_info.size(); ++v) {
+        const LayerHeader& layer = change.block.layer();
+        float& offset = change.block.value_offset()[v];
+        const bool number = change.data.value_info[v].kind == ParameterKind::number;
+        const std::size_t newest = layer.instances[layer.instance_count - 1U].state;
+        offset = number ? 0 : change.data.state_values[newest * change.data.value_info.size() + v];
+        const auto same = std::find_if(old_values.begin(), old_values.end(), [&](const ValueInfo& info) {
+            return info.name == change.data.value_info[v].name && info.kind == change.data.value_info[v].kind;
+        });
+        if (same == old_values.end() || same->kind != ParameterKind::number) { continue; }
+        const auto old = std::size_t(same - old_values.begin());
+        const float left = change.left.block.value_offset()[old] * value_offset_left(old_layer);
+        offset = raised * (summed_value(change.left.data, old_layer, change.before, old) + left -
+                           summed_value(change.data, layer, change.after, v));
     }
 }
 
@@ -203,20 +231,77 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     }
 }
 
-void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
-                    const Evaluation& after, double seconds) {
-    LayerHeader& layer = block.layer();
-    const Change change{data, block, before, after};
-    const Coverage uncovered = uncovered_by(change);
-    catch_pose(change, uncovered);
-    if (data.travels) { catch_travel(change); }
-    const float raised = shown_through(layer, after);
-    catch_values(change, raised);
-    layer.offset_covered = uncovered * raised;
-    layer.offset_serial = layer.instances[after.first_instance].serial;
+namespace {
+
+/// `seconds` until it has decayed.
+void begin_offset(const Change& change, const Coverage& uncovered, double seconds) {
+    LayerHeader& layer = change.block.layer();
+    layer.offset_covered = uncovered;
+    layer.offset_serial = layer.instances[change.after.first_instance].serial;
     layer.offset_active = 1;
     layer.offset_seconds = float(seconds);
     layer.offset_elapsed = 0;
+}
+
+} // namespace
+
+void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
+                    const Evaluation& after, double seconds) {
+    const OtherLayer itself{data, block};
+    const Change change{itself, data, block, before, after};
+    const Coverage uncovered = uncovered_by(change);
+    catch_pose(change, uncovered);
+    if (data.travels) { catch_travel(change); }
+    const float raised = shown_through(block.layer(), after);
+    catch_values(change, raised);
+    begin_offset(change, uncovered * raised, seconds);
+}
+
+void capture_offset_from(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block,
+                         double seconds) {
+    // What lay on the motions is caught with the rest.
+    block.layer().offset_active = 0;
+    const Change change{left, data, block, everything_now, everything_now};
+    const Coverage uncovered = uncovered_by(change);
+    catch_pose(change, uncovered);
+    if (data.travels || left.data.travels) { catch_travel(change); }
+    const float raised = shown_through(block.layer(), everything_now);
+    catch_values_of_other(change, raised);
+    begin_offset(change, uncovered * raised, seconds);
+}
+
+ShownDifference shown_difference(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block) {
+    const LayerPose before(left.data, left.block), after(data, block);
+    ShownDifference difference;
+    const OtherLayer now{data, block};
+    const auto cover_of = [](const OtherLayer& layer) {
+        const PoseShares shares(layer.data, layer.block, everything_now);
+        return shares.covered + shares.folded;
+    };
+    const Coverage more = cover_of(now) - cover_of(left);
+    difference.cover = double(std::max(std::fabs(more.masked), std::fabs(more.whole_body)));
+    each_window(block.reach(), [&](Window window) {
+        WindowPose was, is;
+        const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
+            const PoseRows rows{out.rows.data(), window_lanes};
+            fill_rest(data, window, rows);
+            pose.evaluate(window, rows);
+        };
+        evaluate(before, was);
+        evaluate(after, is);
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            const Quat turn = quat_at(was, lane) * conjugate(quat_at(is, lane));
+            const double half = std::atan2(double(length(Vec3{turn.x, turn.y, turn.z})), double(std::fabs(turn.w)));
+            difference.degrees = std::max(difference.degrees, 2 * half * degrees_per_radian);
+        }
+        for (const MovedJoint& moved : data.moved_in(window)) {
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                const std::size_t cell = cell_of(moved, axis, window);
+                difference.metres = std::max(difference.metres, double(std::fabs(was.rows[cell] - is.rows[cell])));
+            }
+        }
+    });
+    return difference;
 }
 
 } // namespace gait::detail

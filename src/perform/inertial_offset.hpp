@@ -13,4 +13,22 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
                     const Evaluation& after, double seconds);
 
+/// The same between two performers whose rigs have the same joints: catches the difference between all that a layer of
+/// the one shows now, `left`, and all that a layer of the other shows.
+struct OtherLayer {
+    const CharacterData& data;
+    const PerformerBlock& block;
+};
+void capture_offset_from(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block,
+                         double seconds);
+
+/// The greatest difference between what the two show now.
+struct ShownDifference {
+    double degrees = 0;
+    double metres = 0;
+    double cover = 0; ///< of how much of the layer they play something on, 0 to 1
+};
+[[nodiscard]] ShownDifference shown_difference(const OtherLayer& left, const CharacterData& data,
+                                               const PerformerBlock& block);
+
 } // namespace gait::detail
