@@ -7,6 +7,8 @@ for tool in clang-format clang-tidy; do
 done
 git ls-files '*.cpp' '*.hpp' | xargs clang-format --dry-run --Werror
 scripts/rooms.py
+scripts/setup.sh build
+(cd stage/page && npm run --silent check)
 # File by file; and what the compiler precompiles, clang cannot read.
 cmake --preset release -B build/lint -DCMAKE_UNITY_BUILD=OFF -DCMAKE_DISABLE_PRECOMPILE_HEADERS=ON >/dev/null
-git ls-files 'src/*.cpp' 'tools/*.cpp' 'demo/*.cpp' 'examples/*.cpp' | xargs -P "$(nproc)" -n 4 clang-tidy -p build/lint --quiet --extra-arg=-Wno-unknown-warning-option
+git ls-files 'src/*.cpp' 'tools/*.cpp' 'demo/*.cpp' 'examples/*.cpp' 'stage/server/*.cpp' | xargs -P "$(nproc)" -n 4 clang-tidy -p build/lint --quiet --extra-arg=-Wno-unknown-warning-option

@@ -11,12 +11,13 @@ cd "$(dirname "$0")/.."
 
 packages=(build-essential cmake ninja-build pkg-config ccache
   libeigen3-dev libfmt-dev libyaml-cpp-dev libtinygltf-dev nlohmann-json3-dev libcli11-dev libspdlog-dev libhwy-dev libtbb-dev
-  libcairo2-dev libgif-dev gnuplot-nox graphviz fonts-dejavu-core)
+  libcairo2-dev libgif-dev gnuplot-nox graphviz fonts-dejavu-core
+  libboost-dev zlib1g-dev nodejs npm ca-certificates)
 [ "${1:-build}" = bench ] && packages+=(libbenchmark-dev)
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)
 [ "${1:-build}" = screenshots ] && packages+=(librsvg2-bin)
-[ "${1:-build}" = test ] && packages+=(catch2 nodejs npm bsdutils python3-minimal libbenchmark-dev valgrind)
+[ "${1:-build}" = test ] && packages+=(catch2 bsdutils python3-minimal libbenchmark-dev valgrind chromium)
 
 missing=()
 for package in "${packages[@]}"; do
@@ -33,6 +34,10 @@ if [ "${#missing[@]}" -gt 0 ]; then
   fi
   "${as_root[@]}" apt-get update -qq
   "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+fi
+if [ ! -d stage/page/node_modules/three ]; then
+  echo "Installing with npm: what builds the stage's page, in stage/page"
+  (cd stage/page && npm ci --silent --no-audit --no-fund)
 fi
 if [ "${1:-build}" = test ] && [ ! -d tests/validator/node_modules/gltf-validator ]; then
   echo "Installing with npm: gltf-validator, in tests/validator"

@@ -16,4 +16,5 @@ refused() {
 refused src/rig/rig.cpp perform/frame.hpp "'rig' may not include perform/frame.hpp, which belongs to 'perform'"
 refused include/gait/performer.hpp gait/document.hpp "'perform' may not include gait/document.hpp, which belongs to authoring"
 refused src/files/load.cpp check/machine_checks.hpp "'files' may not include check/machine_checks.hpp"
+refused src/begin/begin.cpp gait/stage.hpp "'begin' may not include gait/stage.hpp"
 refused include/gait/rig.hpp gait/nowhere.hpp 'gait/nowhere.hpp belongs to no room'

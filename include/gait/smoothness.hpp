@@ -166,6 +166,8 @@ public:
 
     /// The worst of all.
     [[nodiscard]] const Pop& worst() const { return worst_; }
+    /// The worst of the newest complete frame, which is the one before the last that was added.
+    [[nodiscard]] const Pop& last() const { return last_; }
     /// The greatest jolt of the newest complete frame over all joints, degrees a second: for charts.
     [[nodiscard]] double last_jolt() const { return last_jolt_; }
 
@@ -176,7 +178,7 @@ private:
     std::shared_ptr<const Character> character_;
     std::vector<std::shared_ptr<const Frame>> frames_;     ///< at most three
     std::map<std::uint16_t, std::vector<float>> of_clips_; ///< the greatest jolts of clips, [clip][joint]
-    Pop worst_;
+    Pop worst_, last_;
     double last_jolt_ = 0;
 };
 
@@ -196,6 +198,8 @@ public:
 
     /// The worst seam so far.
     [[nodiscard]] const Seam& worst_seam() const { return worst_seam_; }
+    /// The greatest turn of a joint in an instant of the last step, degrees.
+    [[nodiscard]] double last_seam_degrees() const { return last_seam_degrees_; }
     /// The pops so far, of all that is shown.
     [[nodiscard]] const PopMeter& pop() const { return pop_; }
     /// The jolts of a layer so far, as it moves before it is laid over those below.
@@ -213,6 +217,7 @@ private:
     void record(const Performer& earlier, const Performer& later);
     void measure_way(const Performer& before, double dt, const BodyMover& body);
     Seam worst_seam_;
+    double last_seam_degrees_ = 0;
     /// How the body goes: metres a second in its own frame, and degrees a second.
     struct Way {
         Vec3 velocity;

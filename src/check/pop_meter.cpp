@@ -114,6 +114,7 @@ void PopMeter::measure() {
     // What changes over a longer frame changes by as much more.
     const double longer = std::max(1.0, (first_dt + second_dt) / 2 * rate);
     last_jolt_ = 0;
+    last_ = {};
     for (std::size_t j = 0; j < middle.turns.size(); ++j) {
         const double jolt =
             (turn(middle.turns[j], last.turns[j]) / second_dt - turn(first.turns[j], middle.turns[j]) / first_dt)
@@ -121,15 +122,18 @@ void PopMeter::measure() {
         last_jolt_ = std::max(last_jolt_, jolt);
         const double usual =
             longer * std::max({double(first.usual[j]), double(middle.usual[j]), double(last.usual[j]), unseen});
-        if (worst_.joint >= 0 && jolt / usual <= worst_.ratio) { continue; }
-        worst_ = {jolt / usual, jolt, usual, int(j), middle.time, last.transition, 0};
-        if (!(worst_.ratio > pop_bound) || !(last.fade > 0)) { continue; }
+        if (last_.joint >= 0 && jolt / usual <= last_.ratio) { continue; }
+        last_ = {jolt / usual, jolt, usual, int(j), middle.time, last.transition, 0};
+    }
+    if (last_.joint < 0 || (worst_.joint >= 0 && last_.ratio <= worst_.ratio)) { return; }
+    if (last_.ratio > pop_bound && last.fade > 0) {
         // What a fade needs goes with one over the square of its length; one of a frame or two is over within the jolt,
         // and turns by that alone: an ease over an angle A needs 6 A / T^2.
         const double frame = (first_dt + second_dt) / 2;
-        worst_.fade_needed = std::max(last.fade * std::sqrt(worst_.ratio / pop_bound),
-                                      std::sqrt(6 * jolt * frame * frame / (pop_bound * usual)));
+        last_.fade_needed = std::max(last.fade * std::sqrt(last_.ratio / pop_bound),
+                                     std::sqrt(6 * last_.jolt * frame * frame / (pop_bound * last_.usual)));
     }
+    worst_ = last_;
 }
 
 } // namespace gait

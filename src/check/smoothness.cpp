@@ -572,6 +572,7 @@ void SmoothnessWatch::record(const Performer& earlier, const Performer& later) {
     later.pose(pose_b_);
     Seam seam = seam_between(earlier.character().rig(), pose_a_, pose_b_);
     seam.time = later.time();
+    last_seam_degrees_ = std::max(last_seam_degrees_, seam.degrees);
     // The youngest motion of all layers is the one to blame.
     std::uint32_t newest = 0;
     for (std::size_t l = 0; l < later.character().layers().size(); ++l) {
@@ -594,6 +595,7 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     // A reset, or another performer's block: what was before it is no neighbour.
     if (before.time() != expected_time_) { begin_anew(before); }
     expected_time_ = after.time();
+    last_seam_degrees_ = 0;
     const auto go_on = [&](Performer& performer, double seconds) {
         performer.advance(seconds);
         if (body) { performer.plant_feet(body(performer, seconds)); }

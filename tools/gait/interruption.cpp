@@ -3,11 +3,17 @@
 #include "files/unfinished.hpp"
 
 #include <csignal>
+#include <functional>
+#include <mutex>
 #include <system_error>
 #include <thread>
+#include <utility>
 
 namespace gait::tool {
 namespace {
+
+std::mutex guard;
+std::function<void()> end_instead; ///< under `guard`
 
 sigset_t interruptions() {
     sigset_t all;
@@ -28,7 +34,16 @@ void clean_up_when_interrupted() {
     try {
         std::thread([awaited] {
             int number = 0;
-            while (sigwait(&awaited, &number) != 0) {}
+            for (;;) {
+                while (sigwait(&awaited, &number) != 0) {}
+                std::function<void()> end;
+                {
+                    const std::lock_guard lock(guard);
+                    end = std::exchange(end_instead, nullptr);
+                }
+                if (!end) { break; }
+                end();
+            }
             detail::Unfinished::remove_all();
             std::signal(number, SIG_DFL);
             pthread_sigmask(SIG_UNBLOCK, &awaited, nullptr);
@@ -38,6 +53,11 @@ void clean_up_when_interrupted() {
         // Without a thread they end the program at once.
         pthread_sigmask(SIG_UNBLOCK, &awaited, nullptr);
     }
+}
+
+void end_when_interrupted(std::function<void()> end) {
+    const std::lock_guard lock(guard);
+    end_instead = std::move(end);
 }
 
 } // namespace gait::tool

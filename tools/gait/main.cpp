@@ -48,6 +48,9 @@ int main(int argument_count, char** arguments) {
     add_perform(app, run);
     add_sketch(app, run);
     add_map(app, run);
+#ifdef GAIT_HAS_STAGE
+    add_stage(app, run);
+#endif
     add_manual(app, run);
     bool quiet = false;
     app.add_flag("-q,--quiet", quiet, "write only findings, and JSON where it is asked for");

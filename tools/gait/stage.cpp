@@ -1,0 +1,119 @@
+// gait stage: a document played live, in a page of this machine's browser.
+#include "commands.hpp"
+#include "interruption.hpp"
+#include "options.hpp"
+#include "output.hpp"
+#include "overwriting.hpp"
+
+#include "files/write_file.hpp"
+#include "gait/stage.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <csignal>
+#include <fcntl.h>
+#include <memory>
+#include <spawn.h>
+#include <string>
+
+extern char** environ;
+
+namespace gait::tool {
+namespace {
+
+struct StageOptions {
+    std::string document;
+    std::string cues;
+    unsigned port = 0;
+    bool no_open = false;
+    bool draft = false;
+    std::string save;
+    double seconds = 0;
+};
+
+/// Shows an address in the browser that this desktop has; without one nothing happens.
+void open_in_browser(std::string address) {
+    std::string program = "xdg-open";
+    std::array<char*, 3> arguments{program.data(), address.data(), nullptr};
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    for (const int stream : {0, 1, 2}) {
+        posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", stream == 0 ? O_RDONLY : O_WRONLY, 0);
+    }
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
+    pid_t child = 0;
+    posix_spawnp(&child, program.c_str(), &actions, &attributes, arguments.data(), environ);
+    posix_spawnattr_destroy(&attributes);
+    posix_spawn_file_actions_destroy(&actions);
+}
+
+int save_page(const StageOptions& options, const StageDefinition& definition) {
+    const Loaded loaded = load(definition.document, definition.completeness);
+    auto read = loaded.files;
+    if (!options.cues.empty()) { read.emplace_back(options.cues); }
+    if (overwrites({{"--save", options.save}}, read)) { return bad_input; }
+    const std::string page = saved_stage(definition, options.seconds);
+    if (const auto problem = detail::write_file(options.save, page)) {
+        complain(options.save + " " + *problem);
+        return bad_input;
+    }
+    print_report(fmt::format("wrote {}: {:.1f} MB, which any browser shows by itself\n", options.save,
+                             double(page.size()) / 1e6));
+    return done;
+}
+
+int run_stage(const StageOptions& options) {
+    StageDefinition definition;
+    definition.document = options.document;
+    definition.cues = options.cues;
+    definition.completeness = options.draft ? Completeness::draft : Completeness::complete;
+    definition.port = std::uint16_t(options.port);
+    try {
+        if (!options.save.empty()) { return save_page(options, definition); }
+        Stage stage(definition);
+        report(stage.diagnostics());
+        end_when_interrupted([&] { stage.stop(); });
+        print(stage.address() + "\n");
+        if (!options.no_open) { open_in_browser(stage.address()); }
+        stage.run();
+        end_when_interrupted(nullptr);
+        return done;
+    } catch (const StageError& error) {
+        report(error.diagnostics);
+        complain(error.what());
+        return error.diagnostics.empty() ? int(bad_input) : exit_code(error.diagnostics);
+    }
+}
+
+} // namespace
+
+void add_stage(CLI::App& app, Run& run) {
+    auto options = std::make_shared<StageOptions>();
+    CLI::App* command = app.add_subcommand(
+        "stage", "Plays a document live in a page of your browser: drive her, tune her, see why, go back");
+    command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml; saved, it is reloaded")
+        ->required();
+    command->add_option("--cues", options->cues, "a cue sheet to begin with")->type_name("FILE.cues.yaml");
+    command->add_option("--port", options->port, "of 127.0.0.1; without it one that is free")
+        ->check(number_between(1, 65535))
+        ->type_name("N");
+    command->add_flag("--no-open", options->no_open, "print the address, and open no browser");
+    command->add_flag("--draft", options->draft, "play what is there of a document that is not finished");
+    command->add_option("--save", options->save, "play the cue sheet, and write one page of it that needs no server")
+        ->check(file_as("a page is saved", {"html"}))
+        ->type_name("FILE.html");
+    command->add_option("--seconds", options->seconds, "of --save: how long, where the cue sheet does not say")
+        ->check(number_between(0.1, 600))
+        ->type_name("S");
+    command->footer("Examples:\n  gait stage demo/lamplighter.gait.yaml\n"
+                    "  gait stage demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml --save evening.html");
+    command->callback([options, &run] { run = [options] { return run_stage(*options); }; });
+}
+
+} // namespace gait::tool
