@@ -281,6 +281,7 @@ private:
     }
 
     void close_politely() {
+        closing_ = true;
         inside_.pages.erase(shared_from_this());
         socket_.async_close(websocket::close_code::policy_error, [self = shared_from_this()](error_code) {});
     }
