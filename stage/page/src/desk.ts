@@ -1,10 +1,11 @@
 // The desk: what the game would set, made from the document's parameters.
-import { byId, element, press, short } from "./look";
+import { byId, element, isTakenByFocus, press, short } from "./look";
 import { Pad } from "./pad";
 import { Source } from "./source";
 import { Description, Parameter, Row } from "./wire";
 
 type Refresh = (row: Row) => void;
+type Text = (row: Row) => string;
 
 export class Desk {
   private refreshes: Refresh[] = [];
@@ -13,8 +14,7 @@ export class Desk {
 
   constructor(private source: Source, private takenOver: () => void) {
     window.addEventListener("keydown", (event) => {
-      const typing = event.target instanceof HTMLElement && event.target.closest("input, select") !== null;
-      if (typing || event.ctrlKey || event.altKey || event.metaKey) { return; }
+      if (event.repeat || isTakenByFocus(event)) { return; }
       const act = this.keys.get(event.key);
       if (act) { act(); event.preventDefault(); }
     });
@@ -154,7 +154,7 @@ export class Desk {
       element("div", { class: "choices", role: "group", "aria-label": parameter.name }, ...buttons));
   }
 
-  private given(out: HTMLElement, heading: string, lines: { name: string; note: string; text: Refresh2 }[]): void {
+  private given(out: HTMLElement, heading: string, lines: { name: string; note: string; text: Text }[]): void {
     if (lines.length === 0) { return; }
     out.append(element("h3", {}, heading));
     for (const line of lines) {
@@ -167,8 +167,6 @@ export class Desk {
     }
   }
 }
-
-type Refresh2 = (row: Row) => string;
 
 function worded(kind: string, of: string[], unit: string, value: number): string {
   if (kind === "flag") { return value !== 0 ? "yes" : "no"; }

@@ -1,4 +1,5 @@
 // Keys and a game pad as a stick.
+import { isTakenByFocus } from "./look";
 import { Quay } from "./quay";
 import { Source } from "./source";
 
@@ -6,11 +7,6 @@ const keys: Record<string, [number, number]> = {
   KeyW: [0, 1], ArrowUp: [0, 1], KeyS: [0, -1], ArrowDown: [0, -1],
   KeyA: [-1, 0], ArrowLeft: [-1, 0], KeyD: [1, 0], ArrowRight: [1, 0],
 };
-/** Whether what is typed into would want the key itself. */
-function types(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && target.closest("input, select, button, .pad, .state, [contenteditable]") !== null;
-}
-
 export class Driver {
   private held = new Set<string>();
   private told = "";
@@ -20,7 +16,7 @@ export class Driver {
 
   constructor(private source: Source, private quay: Quay) {
     window.addEventListener("keydown", (event) => {
-      if (!keys[event.code] || event.ctrlKey || event.altKey || event.metaKey || types(event.target)) { return; }
+      if (!keys[event.code] || isTakenByFocus(event)) { return; }
       event.preventDefault();
       this.held.add(event.code);
     });

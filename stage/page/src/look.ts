@@ -86,3 +86,12 @@ export function pencil(canvas: HTMLCanvasElement): { draw: CanvasRenderingContex
   draw.font = '11px "DejaVu Sans", sans-serif';
   return { draw, width, height };
 }
+
+/** Whether a key is meant for what has the focus, not for the stage as a whole. */
+export function isTakenByFocus(event: KeyboardEvent): boolean {
+  if (event.ctrlKey || event.altKey || event.metaKey) { return true; }
+  if (!(event.target instanceof Element)) { return false; }
+  if (event.target.closest("input[type=text], select")) { return true; }
+  const moves = event.key.startsWith("Arrow") || event.key === " " || event.key === "Enter";
+  return moves && event.target.closest("input, button, .pad, .state") !== null;
+}

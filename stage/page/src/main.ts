@@ -1,7 +1,7 @@
 // The page of the stage: what a performance is watched, driven and tuned on.
 import { Desk } from "./desk";
 import { Driver } from "./drive";
-import { byId, coloursChanged, element, press } from "./look";
+import { byId, coloursChanged, element, isTakenByFocus, press } from "./look";
 import { Plan } from "./plan";
 import { Quay } from "./quay";
 import { Score } from "./score";
@@ -55,8 +55,7 @@ class Page {
         this.score.themed();
       }));
     window.addEventListener("keydown", (event) => {
-      const typing = event.target instanceof HTMLElement && event.target.closest("input, select") !== null;
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) { return; }
+      if (isTakenByFocus(event)) { return; }
       if (event.key === "p") { this.source.ask({ ask: this.playing ? "pause" : "play" }); }
       if (event.key === ",") { this.step(-1); }
       if (event.key === ".") { this.step(1); }
@@ -70,7 +69,7 @@ class Page {
     const file = description.file.slice(description.file.lastIndexOf("/") + 1);
     byId("title").textContent = file;
     document.title = `${file}: the stage`;
-    byId("about").textContent = description.about;
+    byId("about").textContent = (this.source.saved ? "As it was played and saved. " : "") + description.about;
     this.quay.document(description);
     this.desk.document(description);
     this.plan.document(description);

@@ -16,7 +16,20 @@ export class Plan {
   private row: Row | null = null;
   private saidAs = "";
 
-  constructor(private source: Source) {}
+  private walls: { svg: SVGSVGElement; width: number; height: number }[] = [];
+
+  constructor(private source: Source) {
+    new ResizeObserver(() => this.fit()).observe(byId("walls"));
+  }
+
+  /** As large as all of it is seen, as long as its words can be read. */
+  private fit(): void {
+    const room = byId("walls"), labels = 22 * this.walls.length;
+    const widest = Math.max(1, ...this.walls.map((wall) => wall.width));
+    const highest = this.walls.reduce((sum, wall) => sum + wall.height, 0) || 1;
+    const scale = Math.min(1.2, (room.clientWidth - 22) / widest, Math.max(0.78, (room.clientHeight - labels) / highest));
+    for (const { svg, width } of this.walls) { svg.style.width = `${Math.max(0.5, scale) * width}px`; }
+  }
 
   document(description: Description): void {
     this.description = description;
@@ -26,6 +39,7 @@ export class Plan {
     this.takenUntil.clear();
     this.pointed = null;
     this.reasons = [];
+    this.walls = [];
     const walls = byId("walls");
     walls.replaceChildren();
     if (!description.plan) {
@@ -39,6 +53,7 @@ export class Plan {
           this.wall(layer, description));
       }
     }
+    this.fit();
     this.point(null);
   }
 
@@ -57,8 +72,7 @@ export class Plan {
     const [width, height] = [layer.size[0]! + 8, layer.size[1]! + 8];
     const svg = drawn("svg", { viewBox: `-4 -4 ${width} ${height}`, role: "group",
       "aria-label": description.layers[layer.layer]!.name });
-    // No larger than the text of the page.
-    svg.style.maxWidth = `${Math.max(width * 1.15, 80)}px`;
+    this.walls.push({ svg, width, height });
     const order = [...layer.states].sort((a, b) => b.box[2]! * b.box[3]! - a.box[2]! * a.box[3]!);
     const machines = order.filter(({ state }) => description.states[state]!.machine);
     const others = order.filter(({ state }) => !description.states[state]!.machine);

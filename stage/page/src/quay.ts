@@ -260,7 +260,8 @@ export class Quay {
   slowed(times: number): void { this.slow = times; }
 
   shown(shown: Shown): void {
-    if (this.last && shown.row.frame < this.last.row.frame) { this.goBack(); }
+    const ahead = shown.row.frame - (this.last?.row.frame ?? shown.row.frame), leap = 30; // frames: a jump in time
+    if (ahead < 0 || ahead > leap) { this.goBack(); }
     this.before = this.last && shown.row.frame === this.last.row.frame + 1 ? this.last : null;
     this.last = shown;
     this.cameAt = performance.now();

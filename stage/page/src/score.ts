@@ -196,7 +196,8 @@ export class Score {
       }
       shares.sort((a, b) => a[0] - b[0]);
       let sum = 0;
-      const total = shares.reduce((all, [, share]) => all + share, 0) || 1, left = Math.floor(x(row.frame)), wide = Math.floor(x(row.frame + step)) - left;
+      const total = shares.reduce((all, [, share]) => all + share, 0) || 1, left = Math.floor(x(row.frame));
+      const wide = Math.floor(x(rows[r + step]?.frame ?? row.frame + 1)) - left;
       for (const [clip, share] of shares) {
         draw.fillStyle = `hsl(${(clip * 47) % 360} 32% 55%)`;
         draw.globalAlpha = 0.6;

@@ -80,7 +80,7 @@ export class SavedSource implements Source {
   private slow = 1;
   private last = 0;
 
-  constructor(private watcher: Watcher, private data: SavedData) { void this.open(); }
+  constructor(private watcher: Watcher, private data: SavedData) { void Promise.resolve().then(() => this.open()); }
 
   ask(message: Record<string, unknown>): void {
     const step = (frames: number): void => { this.go(this.at + frames / this.data.pose_every); };
