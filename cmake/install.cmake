@@ -10,6 +10,14 @@ foreach(library runtime authoring)
   install(EXPORT ${library}_targets NAMESPACE PliantGait:: FILE PliantGait-${library}.cmake
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 endforeach()
+# Of a static build, for it reaches inside the authoring library.
+if(GAIT_BUILD_STAGE AND NOT BUILD_SHARED_LIBS)
+  set_target_properties(gait_stage PROPERTIES OUTPUT_NAME pliant_gait_stage EXPORT_NAME stage)
+  target_include_directories(gait_stage INTERFACE $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
+  install(TARGETS gait_stage EXPORT stage_targets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+  install(EXPORT stage_targets NAMESPACE PliantGait:: FILE PliantGait-stage.cmake
+    DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
+endif()
 install(DIRECTORY include/gait DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 
 configure_package_config_file(cmake/PliantGaitConfig.cmake.in ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake

@@ -8,7 +8,7 @@ cmake --install "$build" --prefix "$work/installed" >/dev/null
 # Beside the other build, and in the same way, so that ccache finds its objects: they serve shared libraries too.
 shared_build=$build-shared
 cmake -S "$project" -B "$shared_build" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_UNITY_BUILD=ON -DCMAKE_UNITY_BUILD_BATCH_SIZE=50 \
-  -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
+  -DBUILD_SHARED_LIBS=ON -DGAIT_BUILD_TOOL=OFF -DGAIT_BUILD_STAGE=OFF -DGAIT_BUILD_TESTS=OFF >/dev/null
 cmake --build "$shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
 cmake --install "$shared_build" --prefix "$work/shared" >/dev/null
 
@@ -22,6 +22,8 @@ for kind in installed shared; do
     echo "the runtime links what only authoring needs" >&2; exit 1
   fi
 done
+# The stage is a library of a static build; a project puts her on one.
+"$work/outside_installed/on_stage" "$project/demo/lamplighter.gait.yaml" | grep -q '^http://127.0.0.1:[0-9]*/[0-9a-f]*/$'
 ldd "$work/outside_shared/with_authoring" | grep 'libpliant_gait_authoring.so.0.1' >/dev/null
 # A shared library shows the public headers' names, and nothing of the packages inside it.
 shown=$(find "$work/shared" -name 'libpliant_gait_*.so' -exec nm -D --defined-only -C {} + | grep -E ' [TDB] ')
