@@ -42,4 +42,5 @@ cues=$PWD/docs/guide/0_your_own_clips.cues.yaml
 "$gait" map demo/lamplighter.gait.yaml moving --cues demo/round.cues.yaml -o "$shots/map.png" >/dev/null
 build/release/bin/quay_walk --out "$work/quay" >/dev/null
 rsvg-convert "$work/quay.svg" -o "$shots/quay-walk.png"
+node stage/page/screenshots.mjs "$gait" "$shots"
 git status --short docs/screenshots

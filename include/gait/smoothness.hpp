@@ -140,7 +140,8 @@ struct Pop {
     double ratio = 0; ///< jolt over what is usual; above `pop_bound` it shows
     double jolt = 0;  ///< change of its angular velocity in body space in a sixtieth of a second,
                       ///< degrees a second
-    double usual = 0; ///< the greatest that a clip which plays then makes there by itself; 300 at least
+    double usual = 0; ///< the greatest that a clip which plays then makes there by itself, at the pace at which
+                      ///< it is played; 300 at least
     int joint = -1;   ///< -1 where there were too few frames
     double time = 0;  ///< seconds
     std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none

@@ -1,6 +1,7 @@
 #include "character/character_data.hpp"
 #include "check/turns.hpp"
 #include "gait/smoothness.hpp"
+#include "perform/playheads.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -54,6 +55,9 @@ std::vector<float> jolts_of(const SampledClip& clip, const CharacterData& data) 
     return greatest;
 }
 
+/// A pace beyond which what it does to a clip is no excuse.
+constexpr double most_by_pace = 2;
+
 } // namespace
 
 struct PopMeter::Frame {
@@ -82,7 +86,6 @@ void PopMeter::add(const Performer& performer) {
     performer.model_pose(pose);
     for (const Transform& joint : pose) { frame->turns.push_back(exact(joint.rotation)); }
     frame->usual.assign(pose.size(), 0);
-    std::vector<ClipView> clips(data.clips.size());
     std::uint32_t newest = 0;
     for (std::size_t l = 0; l < data.layers.size(); ++l) {
         for (std::size_t i = 0; i < performer.instance_count(l); ++i) {
@@ -94,10 +97,18 @@ void PopMeter::add(const Performer& performer) {
                 const bool fades = view.fade_elapsed < view.fade_seconds + 2 / rate;
                 frame->fade = fades ? view.fade_seconds : 0;
             }
-            const std::size_t count = std::min(clips.size(), performer.instance_clips(i, clips, l));
-            for (std::size_t c = 0; c < count; ++c) {
-                const std::vector<float>& own = jolts_of_clip(clips[c].clip);
-                for (std::size_t j = 0; j < own.size(); ++j) { frame->usual[j] = std::max(frame->usual[j], own[j]); }
+            const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout, l);
+            const Instance& instance = block.layer().instances[i];
+            for (const Playhead& playhead : block.playing(instance)) {
+                if (!(playhead.weight > 0)) { continue; }
+                const std::uint16_t clip = leaves_of(data, instance)[playhead.leaf].clip;
+                // Played twice as fast, a clip by itself jolts four times as hard.
+                const double pace = std::fabs(speed_of(data, block, instance, playhead)) * data.clips[clip].seconds;
+                const auto harder = float(std::clamp(pace * pace, 1.0, most_by_pace));
+                const std::vector<float>& own = jolts_of_clip(clip);
+                for (std::size_t j = 0; j < own.size(); ++j) {
+                    frame->usual[j] = std::max(frame->usual[j], harder * own[j]);
+                }
             }
         }
     }

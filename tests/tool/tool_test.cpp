@@ -32,7 +32,7 @@ TEST_CASE("every command's help names what it does and gives an example") {
         if (inside && line.starts_with("  ")) { commands.push_back(line.substr(2, line.find(' ', 2) - 2)); }
         inside = line == "Subcommands:" || (inside && line.starts_with("  "));
     }
-    CHECK(commands.size() == 9);
+    CHECK(commands.size() == GAIT_COMMANDS);
     for (const std::string& command : commands) {
         std::vector<std::string> arguments{"--help"};
         if (!command.empty()) { arguments.insert(arguments.begin(), command); }

@@ -111,7 +111,7 @@ void add_stage(CLI::App& app, Run& run) {
     command->add_option("--seconds", options->seconds, "of --save: how long, where the cue sheet does not say")
         ->check(number_between(0.1, 600))
         ->type_name("S");
-    command->footer("Examples:\n  gait stage demo/lamplighter.gait.yaml\n"
+    command->footer("Example:\n  gait stage demo/lamplighter.gait.yaml\n"
                     "  gait stage demo/lamplighter.gait.yaml --cues demo/evening.cues.yaml --save evening.html");
     command->callback([options, &run] { run = [options] { return run_stage(*options); }; });
 }

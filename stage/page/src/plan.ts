@@ -8,7 +8,7 @@ interface DrawnState { group: SVGGElement; light: SVGRectElement | null }
 export class Plan {
   private description: Description | null = null;
   private states = new Map<number, DrawnState>();
-  private ways = new Map<number, SVGGElement[]>();
+  private ways = new Map<number, Element[]>();
   private wayOf = new Map<number, number>();
   private takenUntil = new Map<number, number>();
   private pointed: { way: number } | { state: number } | null = null;
@@ -53,8 +53,25 @@ export class Plan {
           this.wall(layer, description));
       }
     }
+    this.across(walls, description);
     this.fit();
     this.point(null);
+  }
+
+  /** What one layer does to another, in words: no line goes from wall to wall. */
+  private across(walls: HTMLElement, description: Description): void {
+    const lines = (description.plan?.ways ?? []).map((way, w) => ({ way, w })).filter(({ way }) => way.kind !== "way");
+    if (lines.length === 0) { return; }
+    walls.append(element("div", { class: "layer" }, "from layer to layer"));
+    for (const { way, w } of lines) {
+      const name = (state: number): string => description.states[state]?.full ?? "";
+      const when = description.transitions[way.transitions[0]!]!.when;
+      const text = way.kind === "lead" ? `${name(way.from)} leads to ${name(way.to)}${when.includes(", ") ? when.slice(when.indexOf(",")) : ""}`
+        : `${name(way.from)} yields, ${when}: to ${name(way.to)}`;
+      const line = element("div", { class: "across", tabindex: 0, "data-way": `${name(way.from)} to ${name(way.to)}` }, text);
+      this.pointable(line, { way: w });
+      this.ways.set(w, [...(this.ways.get(w) ?? []), line]);
+    }
   }
 
   /** Without a layout: names alone. */
@@ -130,7 +147,7 @@ export class Plan {
     return group;
   }
 
-  private pointable(group: SVGGElement, what: { way: number } | { state: number }): void {
+  private pointable(group: Element, what: { way: number } | { state: number }): void {
     const on = (event: Event): void => { event.stopPropagation(); this.point(what); };
     group.addEventListener("pointerenter", on);
     group.addEventListener("focus", on);

@@ -91,6 +91,19 @@ function geometryOf(body: Body): THREE.BufferGeometry {
   return corners;
 }
 
+/** Lines a metre apart, in pieces of a metre. */
+function metreLines(): THREE.LineSegments {
+  const far = 24, points: number[] = [];
+  for (let a = -far; a <= far; ++a) {
+    for (let b = -far; b < far; ++b) { points.push(a, 0, b, a, 0, b + 1, b, 0, a, b + 1, 0, a); }
+  }
+  const shape = new THREE.BufferGeometry();
+  shape.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+  const lines = new THREE.LineSegments(shape, new THREE.LineBasicMaterial({ transparent: true, opacity: 0.5 }));
+  lines.frustumCulled = false;
+  return lines;
+}
+
 export class Quay {
   private renderer: THREE.WebGLRenderer;
   private scene = new THREE.Scene();
@@ -99,7 +112,7 @@ export class Quay {
   private sun = new THREE.DirectionalLight(0xffe2b0, 2.2);
   private sky = new THREE.HemisphereLight(0xdfe8f5, 0x6e6557, 1.4);
   private floor: THREE.Mesh;
-  private grid = new THREE.GridHelper();
+  private grid = metreLines();
   private figure: Figure | null = null;
   private ghost: Figure | null = null;
   private geometry: THREE.BufferGeometry | null = null;
@@ -125,7 +138,8 @@ export class Quay {
   private place = new THREE.Vector3();
   private bones: THREE.LineSegments;
 
-  constructor() {
+  /** `wayUntil` gives the places up to a frame, as the score knows them. */
+  constructor(private wayUntil: (frame: number) => { x: number; y: number; z: number }[]) {
     const canvas = byId("floor") as HTMLCanvasElement;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.shadowMap.enabled = true;
@@ -144,14 +158,14 @@ export class Quay {
     reach.right = reach.top = 2.4;
     reach.far = 14;
     this.sun.shadow.radius = 5;
-    this.floor = new THREE.Mesh(new THREE.PlaneGeometry(400, 400), new THREE.MeshStandardMaterial({ roughness: 1 }));
+    this.floor = new THREE.Mesh(new THREE.PlaneGeometry(400, 400), new THREE.MeshStandardMaterial({ roughness: 1, polygonOffset: true, polygonOffsetFactor: 3, polygonOffsetUnits: 3 }));
     this.floor.rotation.x = -Math.PI / 2;
     this.floor.receiveShadow = true;
     this.bones = new THREE.LineSegments(new THREE.BufferGeometry(),
       new THREE.LineBasicMaterial({ depthTest: false, transparent: true }));
     this.bones.frustumCulled = this.way.frustumCulled = false;
     this.bones.renderOrder = 2;
-    this.scene.add(this.floor, this.sun, this.sun.target, this.sky, this.way, this.bones);
+    this.scene.add(this.floor, this.sun, this.sun.target, this.sky, this.grid, this.way, this.bones);
     this.tools();
     this.themed();
   }
@@ -178,14 +192,7 @@ export class Quay {
     (this.floor.material as THREE.MeshStandardMaterial).color.set(c.key);
     (this.way.material as THREE.LineBasicMaterial).color.set(c.lamp);
     (this.bones.material as THREE.LineBasicMaterial).color.set(c.ink);
-    this.scene.remove(this.grid);
-    this.grid.dispose();
-    this.grid = new THREE.GridHelper(80, 80, c.faint, c.faint);
-    const lines = this.grid.material as THREE.LineBasicMaterial;
-    lines.transparent = true;
-    lines.opacity = 0.4;
-    this.grid.position.y = 0.002;
-    this.scene.add(this.grid);
+    (this.grid.material as THREE.LineBasicMaterial).color.set(c.faint);
     for (const side of ["left", "right", "middle"] as const) {
       this.printPaint[side] ??= new THREE.MeshBasicMaterial({ transparent: true, opacity: 0.8 });
       this.printPaint[side].color.set(side === "middle" ? c.faint : c[side]);
@@ -261,7 +268,7 @@ export class Quay {
 
   shown(shown: Shown): void {
     const ahead = shown.row.frame - (this.last?.row.frame ?? shown.row.frame), leap = 30; // frames: a jump in time
-    if (ahead < 0 || ahead > leap) { this.goBack(); }
+    if (ahead < 0 || ahead > leap) { this.goBack(this.wayUntil(shown.row.frame)); }
     this.before = this.last && shown.row.frame === this.last.row.frame + 1 ? this.last : null;
     this.last = shown;
     this.cameAt = performance.now();
@@ -269,8 +276,8 @@ export class Quay {
   }
 
   /** What was left on the ground later is not there yet. */
-  private goBack(): void {
-    this.wayPoints = [];
+  private goBack(way: { x: number; y: number; z: number }[]): void {
+    this.wayPoints = way.slice(-mostWay).map((place) => new THREE.Vector3(place.x, place.y + 0.004, place.z));
     this.drawWay();
     for (const print of this.prints) { this.scene.remove(print); }
     this.prints = [];
@@ -376,7 +383,7 @@ export class Quay {
       }
       this.sun.position.copy(here).add(new THREE.Vector3(3, 6, 2.5));
       this.sun.target.position.copy(here);
-      this.grid.position.set(Math.round(here.x), 0.002, Math.round(here.z));
+      this.grid.position.set(Math.round(here.x), 0.003, Math.round(here.z));
       this.floor.position.set(here.x, 0, here.z);
       this.drawJoints();
       byId("quay-line").textContent = `${short(Math.hypot(this.last!.row.moveX, this.last!.row.moveZ))} m/s, ` +

@@ -55,6 +55,10 @@ export class Score {
     this.newest = rows.at(-1)?.frame ?? 0;
     this.dirty = true;
   }
+  /** Where the body was, one place in six frames. */
+  placesUntil(frame: number): Row[] {
+    return this.rows.filter((row, i) => row.frame <= frame && i % 6 === 0);
+  }
   found(snaps: FoundSnap[]): void { this.snaps.push(...snaps); this.snaps = this.snaps.slice(-200); this.dirty = true; }
   themed(): void { this.dirty = true; }
 
