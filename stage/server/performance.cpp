@@ -54,15 +54,19 @@ Steering steering_of(const Character& character) {
             if (parameters[p].kind == ParameterKind::number && parameters[p].unit == "m/s") { speed = {p}; }
             if (parameters[p].kind == ParameterKind::angle) { heading = {p}; }
         }
-        if (speed) {
-            steering.speed = speed;
-            steering.heading = space->parameters.size() == 2 ? heading : NumberParameter{};
+        if (!speed) { continue; }
+        steering.speed = speed;
+        steering.heading = space->parameters.size() == 2 ? heading : NumberParameter{};
+        // As fast as the fastest of its clips goes.
+        for (const SpacePoint& point : space->points) {
+            const double goes = space->velocities               ? std::hypot(point.drawn[0], point.drawn[1])
+                                : space->parameters.size() == 1 ? point.at[0]
+                                                                : double(parameters[speed.index].high);
+            steering.top_speed = std::max(steering.top_speed, float(goes));
         }
     }
     if (!steering.speed) { return steering; }
-    const float high = parameters[steering.speed.index].high;
-    constexpr float as_people_run = 4.2F; // metres a second
-    steering.top_speed = std::isfinite(high) ? high : as_people_run;
+    steering.top_speed = std::min(steering.top_speed, parameters[steering.speed.index].high);
     steering.allowed = character.number_value("top_speed");
     return steering;
 }

@@ -7,8 +7,12 @@ const keys: Record<string, [number, number]> = {
   KeyW: [0, 1], ArrowUp: [0, 1], KeyS: [0, -1], ArrowDown: [0, -1],
   KeyA: [-1, 0], ArrowLeft: [-1, 0], KeyD: [1, 0], ArrowRight: [1, 0],
 };
+/** The part of her top speed that keys alone ask for. */
+const walking = 0.45;
+
 export class Driver {
   private held = new Set<string>();
+  private hurries = false;
   private told = "";
   private toldAt = 0;
   /** Whether this document can be driven at all. */
@@ -16,11 +20,15 @@ export class Driver {
 
   constructor(private source: Source, private quay: Quay) {
     window.addEventListener("keydown", (event) => {
+      this.hurries = event.shiftKey;
       if (!keys[event.code] || isTakenByFocus(event)) { return; }
       event.preventDefault();
       this.held.add(event.code);
     });
-    window.addEventListener("keyup", (event) => this.held.delete(event.code));
+    window.addEventListener("keyup", (event) => {
+      this.hurries = event.shiftKey;
+      this.held.delete(event.code);
+    });
     window.addEventListener("blur", () => this.held.clear());
   }
 
@@ -29,8 +37,9 @@ export class Driver {
     if (!this.possible || this.source.saved) { return; }
     let right = 0, ahead = 0;
     for (const code of this.held) { right += keys[code]![0]; ahead += keys[code]![1]; }
-    const size = Math.hypot(right, ahead);
-    if (size > 1) { right /= size; ahead /= size; }
+    // Keys are all or nothing: so they walk, and with Shift they run.
+    const size = Math.hypot(right, ahead), wanted = this.hurries ? 1 : walking;
+    if (size > 0) { right *= wanted / size; ahead *= wanted / size; }
     for (const pad of navigator.getGamepads?.() ?? []) {
       const x = pad?.axes[0] ?? 0, y = pad?.axes[1] ?? 0;
       if (Math.hypot(x, y) > 0.15) { right = x; ahead = -y; }

@@ -105,7 +105,8 @@ function metreLines(): THREE.LineSegments {
 }
 
 export class Quay {
-  private renderer: THREE.WebGLRenderer;
+  /** Null where this browser draws nothing in three dimensions. */
+  private renderer: THREE.WebGLRenderer | null = null;
   private scene = new THREE.Scene();
   private camera = new THREE.PerspectiveCamera(38, 1, 0.05, 400);
   private controls: OrbitControls;
@@ -141,9 +142,13 @@ export class Quay {
   /** `wayUntil` gives the places up to a frame, as the score knows them. */
   constructor(private wayUntil: (frame: number) => { x: number; y: number; z: number }[]) {
     const canvas = byId("floor") as HTMLCanvasElement;
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
-    this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = THREE.PCFSoftShadowMap;
+    try {
+      this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+      this.renderer.shadowMap.enabled = true;
+      this.renderer.shadowMap.type = THREE.PCFSoftShadowMap;
+    } catch {
+      byId("quay-line").textContent = "This browser has no WebGL 2 to draw her with; all else works.";
+    }
     this.camera.position.set(2.6, 1.7, 3.4);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.target.set(0, 0.85, 0);
@@ -357,12 +362,14 @@ export class Quay {
   }
 
   draw(): void {
-    const canvas = this.renderer.domElement, width = canvas.clientWidth, height = canvas.clientHeight;
+    const { renderer } = this;
+    if (!renderer) { return; }
+    const canvas = renderer.domElement, width = canvas.clientWidth, height = canvas.clientHeight;
     if (width < 2 || height < 2) { return; }
-    const size = this.renderer.getSize(new THREE.Vector2());
+    const size = renderer.getSize(new THREE.Vector2());
     if (size.x !== width || size.y !== height) {
-      this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-      this.renderer.setSize(width, height, false);
+      renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+      renderer.setSize(width, height, false);
       this.camera.aspect = width / height;
       this.camera.updateProjectionMatrix();
     }
@@ -390,7 +397,7 @@ export class Quay {
         `at ${short(now.x)} m, ${short(now.z)} m`;
     }
     this.controls.update();
-    this.renderer.render(this.scene, this.camera);
+    renderer.render(this.scene, this.camera);
   }
 
   private drawJoints(): void {
