@@ -209,6 +209,7 @@ struct LayerHeader {
     std::array<std::uint16_t, most_levels> announced{}; ///< the path whose events were told
     float offset_seconds = 0;                           ///< how long the inertial offset takes to decay
     Coverage offset_covered;                            ///< how much more of the layer played as motions were folded
+    Coverage offset_uncovers;                           ///< and how fast that changed then, a second
     std::uint8_t has_signs = 0;   ///< a bit for each slot: some joint's quaternion is turned round in it
     std::uint8_t turns_sides = 0; ///< some joint changes the side on which it joins those below, or has just done so
     std::array<std::uint8_t, 2> spare{};

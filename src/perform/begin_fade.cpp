@@ -12,7 +12,7 @@ namespace gait::detail {
 namespace {
 
 /// The least time an inertial offset gets to decay, seconds.
-constexpr double least_offset_seconds = 0.05;
+constexpr double least_offset_seconds = 0.2;
 
 /// What part of the body a motion covers: none, the layer's mask, or all of it.
 std::pair<bool, bool> cover_of(const Frame& frame, std::uint16_t state) {

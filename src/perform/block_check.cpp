@@ -230,7 +230,8 @@ private:
     [[nodiscard]] bool offset(const PerformerBlock& block) const {
         const LayerHeader& layer = block.layer();
         if (!is_flag(layer.offset_active) || !is_near(double(layer.offset_covered.masked)) ||
-            !is_near(double(layer.offset_covered.whole_body)) || !is_near(layer.offset_travel) ||
+            !is_near(double(layer.offset_covered.whole_body)) || !is_near(double(layer.offset_uncovers.masked)) ||
+            !is_near(double(layer.offset_uncovers.whole_body)) || !is_near(layer.offset_travel) ||
             !is_within(layer.offset_share, -1e3, 1e3)) {
             return false;
         }

@@ -68,12 +68,18 @@ struct Change {
     const Evaluation& after;
 };
 
-/// What was covered and no longer is.
-Coverage uncovered_by(const Change& change) {
-    const PoseShares before(change.left.data, change.left.block, change.before),
-        after(change.data, change.block, change.after);
+/// What was covered and no longer is, `shift` seconds from now.
+Coverage uncovered_by(const Change& change, double shift) {
+    const PoseShares before(change.left.data, change.left.block, at(change.before, shift)),
+        after(change.data, change.block, at(change.after, shift));
     return before.covered + before.folded - after.covered;
 }
+/// Now, and a moment ago.
+struct Uncovered {
+    explicit Uncovered(const Change& change)
+        : now(uncovered_by(change, 0)), earlier(uncovered_by(change, -velocity_step)) {}
+    Coverage now, earlier;
+};
 
 /// A window of a pose, and of the same a little earlier.
 struct WindowMotion {
@@ -110,15 +116,16 @@ void catch_moves(const CharacterData& data, const PerformerBlock& block, Window 
 }
 
 /// `uncovered` stays covered, and goes as the offset does.
-void catch_pose(const Change& change, const Coverage& uncovered) {
+void catch_pose(const Change& change, const Uncovered& uncovered) {
     const bool just_begun = change.block.layer().instances[change.after.first_instance].elapsed < velocity_step;
-    Evaluation stays = change.after;
-    stays.folded = &uncovered;
+    Evaluation stays = change.after, stayed = change.after;
+    stays.folded = &uncovered.now;
+    stayed.folded = &uncovered.earlier;
     const auto left_pose = [&](const Evaluation& what) { return LayerPose(change.left.data, change.left.block, what); };
     const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
     const LayerPose before = left_pose(change.before), before_earlier = left_pose(at(change.before, -velocity_step)),
                     after = pose_of(stays),
-                    after_earlier = pose_of(at(stays, just_begun ? velocity_step : -velocity_step));
+                    after_earlier = pose_of(at(stayed, just_begun ? velocity_step : -velocity_step));
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
             const PoseRows rows{out.rows.data(), window_lanes};
@@ -151,11 +158,11 @@ void catch_travel(const Change& change) {
 
 /// How much more the lowest of what stays must get to be seen in full: one over what the motions above it leave of it;
 /// 0 where they leave nothing.
-float shown_through(const LayerHeader& layer, const Evaluation& after) {
+float shown_through(const LayerHeader& layer, const Evaluation& after, double shift = 0) {
     double seen = 1;
     for (std::size_t i = after.first_instance + 1; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        seen *= 1 - eased(instance.ease, instance.elapsed / instance.fade);
+        seen *= 1 - eased(instance.ease, (instance.elapsed + shift) / instance.fade);
     }
     return seen > 1e-6 ? float(1 / seen) : 0;
 }
@@ -234,9 +241,11 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
 namespace {
 
 /// `seconds` until it has decayed.
-void begin_offset(const Change& change, const Coverage& uncovered, double seconds) {
+void begin_offset(const Change& change, const Uncovered& uncovered, double seconds) {
     LayerHeader& layer = change.block.layer();
-    layer.offset_covered = uncovered;
+    const Coverage earlier = uncovered.earlier * shown_through(layer, change.after, -velocity_step);
+    layer.offset_covered = uncovered.now * shown_through(layer, change.after);
+    layer.offset_uncovers = (layer.offset_covered - earlier) * float(1 / velocity_step);
     layer.offset_serial = layer.instances[change.after.first_instance].serial;
     layer.offset_active = 1;
     layer.offset_seconds = float(seconds);
@@ -249,12 +258,11 @@ void capture_offset(const CharacterData& data, const PerformerBlock& block, cons
                     const Evaluation& after, double seconds) {
     const OtherLayer itself{data, block};
     const Change change{itself, data, block, before, after};
-    const Coverage uncovered = uncovered_by(change);
+    const Uncovered uncovered(change);
     catch_pose(change, uncovered);
     if (data.travels) { catch_travel(change); }
-    const float raised = shown_through(block.layer(), after);
-    catch_values(change, raised);
-    begin_offset(change, uncovered * raised, seconds);
+    catch_values(change, shown_through(block.layer(), after));
+    begin_offset(change, uncovered, seconds);
 }
 
 void capture_offset_from(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block,
@@ -262,12 +270,11 @@ void capture_offset_from(const OtherLayer& left, const CharacterData& data, cons
     // What lay on the motions is caught with the rest.
     block.layer().offset_active = 0;
     const Change change{left, data, block, everything_now, everything_now};
-    const Coverage uncovered = uncovered_by(change);
+    const Uncovered uncovered(change);
     catch_pose(change, uncovered);
     if (data.travels || left.data.travels) { catch_travel(change); }
-    const float raised = shown_through(block.layer(), everything_now);
-    catch_values_of_other(change, raised);
-    begin_offset(change, uncovered * raised, seconds);
+    catch_values_of_other(change, shown_through(block.layer(), everything_now));
+    begin_offset(change, uncovered, seconds);
 }
 
 ShownDifference shown_difference(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block) {

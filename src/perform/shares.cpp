@@ -1,6 +1,7 @@
 #include "perform/shares.hpp"
 
 #include "gait/ease.hpp"
+#include "math/springs.hpp"
 
 #include <algorithm>
 
@@ -8,12 +9,12 @@ namespace gait::detail {
 namespace {
 
 /// The part of the values of the motion `serial` that shows through those above it; 0 when it is gone.
-double share_left(const LayerHeader& layer, std::uint32_t serial) {
+double share_left(const LayerHeader& layer, std::uint32_t serial, double shift = 0) {
     if (layer.instances[0].serial != serial) { return 0; }
     double left = 1;
     for (std::size_t i = 1; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
-        left *= instance.fade > 0 ? 1 - eased(instance.ease, instance.elapsed / instance.fade) : 0;
+        left *= instance.fade > 0 ? 1 - eased(instance.ease, (instance.elapsed + shift) / instance.fade) : 0;
     }
     return left;
 }
@@ -41,6 +42,16 @@ float value_offset_left(const LayerHeader& layer) {
     return offset_left(layer) * float(share_left(layer, layer.offset_serial));
 }
 
+Coverage covered_by_offset(const LayerHeader& layer, double shift) {
+    if (layer.offset_active == 0) { return {}; }
+    const double share = share_left(layer, layer.offset_serial, shift), elapsed = layer.offset_elapsed + shift;
+    const auto left = [&](float start, float velocity) {
+        return float(share * decayed(OffsetCurve{start, velocity}, double(layer.offset_seconds), elapsed));
+    };
+    return {left(layer.offset_covered.masked, layer.offset_uncovers.masked),
+            left(layer.offset_covered.whole_body, layer.offset_uncovers.whole_body)};
+}
+
 void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const LayerHeader& layer = block.layer();
     const CompiledLayer& own = data.layers[block.layer_index()];
@@ -61,7 +72,7 @@ void PoseShares::leave_out_nothing(const CharacterData& data, const PerformerBlo
     if (what.folded != nullptr) {
         folded = *what.folded;
     } else if (what.with_offset && layer.offset_active != 0) {
-        folded = layer.offset_covered * value_offset_left(layer);
+        folded = covered_by_offset(layer, what.shift);
     }
     // What was folded may have covered less than what stays: then it only takes from the cover.
     const Coverage counts = folded.positive();

@@ -63,6 +63,10 @@ private:
     void leave_out_nothing(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
 };
 
+/// How much more of the layer plays than its motions say, `shift` seconds from now: what motions covered that were
+/// folded into its offset, going on at the speed at which it changed then.
+[[nodiscard]] Coverage covered_by_offset(const LayerHeader& layer, double shift);
+
 /// What is left of what was folded into the layer's offset, 1 to 0.
 [[nodiscard]] float offset_left(const LayerHeader& layer);
 
