@@ -101,8 +101,8 @@ template <typename Fits>
 [[nodiscard]] StateReadings read_state(const CharacterData& data, const PerformerBlock& block, std::size_t level);
 
 /// Cycles a second at which a clip of the instance moves now, on the average of a stride where it keeps step.
-[[nodiscard]] double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                              const Playhead& playhead);
+[[nodiscard]] GAIT_API double speed_of(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                       const Playhead& playhead);
 
 /// Seconds until the active motion passes `mark`; infinite when it does not.
 [[nodiscard]] double seconds_to_mark(const CharacterData& data, const PerformerBlock& block, const Instance& instance,

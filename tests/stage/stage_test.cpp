@@ -262,12 +262,14 @@ TEST_CASE("a page is told the document, and sees her walk when it sets her speed
     page.ask({{"ask", "set"}, {"name", "speed"}, {"value", 1.4}});
     const std::size_t joints = document["joints"].size();
     const std::string first = page.frame([](const std::string&) { return true; });
-    const std::string later =
-        page.frame([&](const std::string& frame) { return number_of(frame) > number_of(first) + 60; });
+    const auto walked = [](const std::string& frame) {
+        double z = 0;
+        std::memcpy(&z, frame.data() + 32, sizeof(z));
+        return z;
+    };
+    const std::string later = page.frame([&](const std::string& frame) { return walked(frame) > 0.5; });
+    CHECK(number_of(later) > number_of(first) + 20);
     CHECK(pose_of(first, joints) != pose_of(later, joints));
-    double z = 0;
-    std::memcpy(&z, later.data() + 32, sizeof(z));
-    CHECK(z > 0.3);
 }
 
 TEST_CASE("gone back on the wire the same frame comes again, byte for byte") {
