@@ -41,6 +41,12 @@ export class Desk {
       name: parameter.name, note: parameter.note,
       text: (row: Row): string => worded(parameter.kind, parameter.of, parameter.unit, row.smoothed[index]!),
     })));
+    out.querySelectorAll<HTMLElement>("[title]").forEach((control) => {
+      // Of what has the focus or is pointed at, so that no note waits for a pointer that rests.
+      const say = (): void => { byId("note").textContent = control.title; };
+      control.addEventListener("focusin", say);
+      control.addEventListener("pointerenter", say);
+    });
   }
 
   shown(row: Row): void {

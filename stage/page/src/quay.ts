@@ -1,7 +1,7 @@
 // The quay: the body on its floor, in three dimensions.
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
-import { byId, colours, pencil, press, short, sideOf, toggle } from "./look";
+import { byId, colours, isTakenByFocus, pencil, press, short, sideOf, toggle } from "./look";
 import { Body, Description, Row, Shown } from "./wire";
 
 const mostPrints = 120, mostWay = 1800;
@@ -173,6 +173,7 @@ export class Quay {
     this.scene.add(this.floor, this.sun, this.sun.target, this.sky, this.grid, this.way, this.bones);
     this.tools();
     this.themed();
+    window.addEventListener("keydown", (event) => this.looks(event));
   }
 
   private tools(): void {
@@ -188,6 +189,20 @@ export class Quay {
       toggle("ghost", true, (on) => { this.shows.ghost = on; }, "The motion that is being left"),
       toggle("joints", false, (on) => { this.shows.joints = on; }),
       toggle("names", false, (on) => { this.shows.names = on; }, "The joints' names"));
+  }
+
+  /** Keys: nearer and farther, and round her to either side. */
+  private looks(event: KeyboardEvent): void {
+    if (isTakenByFocus(event)) { return; }
+    const offset = this.camera.position.clone().sub(this.controls.target), step = Math.PI / 24;
+    switch (event.key) {
+      case "+": offset.multiplyScalar(1 / 1.15); break;
+      case "-": offset.multiplyScalar(1.15); break;
+      case "[": offset.applyAxisAngle(new THREE.Vector3(0, 1, 0), -step); break;
+      case "]": offset.applyAxisAngle(new THREE.Vector3(0, 1, 0), step); break;
+      default: return;
+    }
+    this.camera.position.copy(this.controls.target).add(offset);
   }
 
   themed(): void {
