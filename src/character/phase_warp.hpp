@@ -47,7 +47,7 @@ public:
 
     /// Strides in a cycle of the clip.
     [[nodiscard]] int strides() const { return strides_; }
-    [[nodiscard]] bool even() const { return knots_.empty(); }
+    [[nodiscard]] bool even() const { return pieces_.empty(); }
     /// The shortest time between two footfalls, as a part of the clip's mean stride.
     [[nodiscard]] double shortest_step() const;
     /// A point of the curve.
@@ -62,12 +62,16 @@ public:
     [[nodiscard]] double strides_at(double place) const;
 
 private:
-    /// A point of the curve, and the derivative there.
-    struct Knot {
-        double strides = 0, place = 0, slope = 0;
+    /// The curve from one footfall to the next, half a stride on: `place + t (c1 + t (c2 + t c3))`, `t` from 0 to 1.
+    struct Piece {
+        double place = 0, c1 = 0, c2 = 0, c3 = 0;
+        [[nodiscard]] Point at(double t) const {
+            return {place + t * (c1 + t * (c2 + t * c3)), c1 + t * (2 * c2 + t * 3 * c3)};
+        }
     };
     int strides_ = 1;
-    std::vector<Knot> knots_; ///< from 0 to `strides_` strides, both included; empty: evenly
+    double cycles_ = 1;         ///< one over it
+    std::vector<Piece> pieces_; ///< two a stride; empty: evenly
 };
 
 } // namespace gait::detail

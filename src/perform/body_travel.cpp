@@ -12,8 +12,9 @@ namespace {
 /// How much of a clip's weight counts where the travel is: at the rig's root.
 double root_part(const CharacterData& data, const PerformerBlock& block, const Instance& instance, const Leaf& leaf) {
     if (leaf.channel == 0) { return 1; }
-    const ChannelProfiles profiles(data, block, instance, {0, 1});
-    return double(*profiles.of(leaf.channel));
+    ChannelProfiles profiles(data, block, instance, {0, 1});
+    const float* of_leaf = profiles.of(leaf.channel);
+    return of_leaf == nullptr ? 1.0 : double(*of_leaf);
 }
 
 } // namespace

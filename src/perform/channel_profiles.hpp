@@ -9,31 +9,50 @@
 
 namespace gait::detail {
 
-/// How the weights of a motion's channels differ from joint to joint of a window.
+/// How the weights of a motion's channels differ from joint to joint of a window. A channel costs something only when
+/// it is asked for, and differs.
 class ChannelProfiles {
 public:
-    ChannelProfiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window) {
-        const MotionTable& table = data.motions;
-        const auto channels = table.channels_of(table.motions[data.states[instance.state].motion]);
-        const float* terms = block.terms(instance);
-        for (std::size_t c = 0; c < channels.size(); ++c) {
-            const Channel& channel = channels[c];
-            const std::span entries(table.entries.data() + channel.first_entry, channel.entry_count);
-            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-                const float own = share_of(channel, entries, terms, [&](std::uint16_t index) {
-                    return index == no_index ? 1.0F : data.masks[index][window.first + lane];
-                });
-                rows_[c][lane] = channel.parent == 0 ? own : own * rows_[channel.parent - 1U][lane];
-            }
-        }
-    }
+    ChannelProfiles(const CharacterData& data, const PerformerBlock& block, const Instance& instance, Window window)
+        : data_(data), channels_(data.motions.channels_of(data.motions.motions[data.states[instance.state].motion])),
+          terms_(block.terms(instance)), window_(window) {}
 
-    /// Null for the whole body.
-    [[nodiscard]] const float* of(std::uint8_t channel) const {
-        return channel == 0 ? nullptr : rows_[channel - 1U].data();
+    /// Null where it counts alike on the whole body.
+    [[nodiscard]] const float* of(std::uint8_t channel) {
+        if (channel == 0) { return nullptr; }
+        const std::size_t c = channel - 1U;
+        if ((known_ & (std::uint64_t{1} << c)) == 0) {
+            known_ |= std::uint64_t{1} << c;
+            profiles_[c] = made(c);
+        }
+        return profiles_[c];
     }
 
 private:
+    const float* made(std::size_t c) {
+        const Channel& channel = channels_[c];
+        const float* parent = of(channel.parent);
+        const std::span entries(data_.motions.entries.data() + channel.first_entry, channel.entry_count);
+        if (is_whole(channel, entries)) { return parent; }
+        if (entries.empty() && parent == nullptr) { return data_.masks[channel.mask].data() + window_.first; }
+        std::array<float, window_lanes>& row = rows_[c];
+        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
+            const float own = share_of(channel, entries, terms_, [&](std::uint16_t index) {
+                return index == no_index ? 1.0F : data_.masks[index][window_.first + lane];
+            });
+            row[lane] = parent == nullptr ? own : own * parent[lane];
+        }
+        return row.data();
+    }
+
+    /// Whether it counts in full everywhere: it has no mask, or all that would be mixed in counts nothing now.
+    [[nodiscard]] bool is_whole(const Channel& channel, std::span<const MixEntry> entries) const {
+        if (entries.empty()) { return channel.mask == no_index; }
+        return channel.rest && entries.front().term == no_index &&
+               std::all_of(entries.begin() + 1, entries.end(),
+                           [&](const MixEntry& entry) { return entry.term != no_index && terms_[entry.term] == 0; });
+    }
+
     /// The part of a channel beside the others of its mix.
     template <typename Mask>
     static float share_of(const Channel& channel, std::span<const MixEntry> entries, const float* terms, Mask mask) {
@@ -49,7 +68,13 @@ private:
         return own / std::max(1.0F, all);
     }
 
-    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: as many as channels
+    const CharacterData& data_;
+    std::span<const Channel> channels_;
+    const float* terms_;
+    Window window_;
+    std::uint64_t known_ = 0;                                                             ///< a bit a channel
+    std::array<const float*, most_channels> profiles_;                                    // NOLINT: where known
+    alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: where made
 };
 
 } // namespace gait::detail

@@ -167,7 +167,7 @@ public:
         const Motion& motion = data_.motions.motions[data_.states[instance.state].motion];
         const auto leaves = data_.motions.leaves_of(motion);
         signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
-        const ChannelProfiles* profiles = nullptr;
+        ChannelProfiles* profiles = nullptr;
         if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
         for (const Playhead& playhead : block_.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
@@ -199,11 +199,9 @@ public:
 private:
     /// What a clip counts under a mask, a lane each, its own part of the body being `own`; null: everywhere the same.
     const float* under(const float* mask, const float* own) {
-        if (own == nullptr) { return mask; }
+        if (own == nullptr || mask == nullptr) { return own == nullptr ? mask : own; }
         float* both = program_.lane_numbers();
-        for (std::size_t lane = 0; lane < part_.lanes; ++lane) {
-            both[lane] = mask == nullptr ? own[lane] : mask[lane] * own[lane];
-        }
+        for (std::size_t lane = 0; lane < part_.lanes; ++lane) { both[lane] = mask[lane] * own[lane]; }
         return both;
     }
 
