@@ -463,6 +463,23 @@ void yield_to_others(Frame& frame) {
     }
 }
 
+namespace {
+
+/// Whether it waits for a moment of its motion alone, beside its condition: nothing else of it falls due by time.
+bool waits_for_moment(const CompiledTransition& transition) {
+    const bool moment = transition.at_end || transition.mark != no_index || transition.span != no_index;
+    return moment && transition.threshold_count == 0 && !transition.reads_state;
+}
+
+/// Whether its condition and its signal would let it be taken now, if that moment came.
+bool may_be_taken(const Frame& frame, const CompiledTransition& transition) {
+    if (transition.signal != no_index && frame.block.signals()[transition.signal].pending == 0) { return false; }
+    return transition.when.empty() ||
+           evaluate(frame.data.instructions(transition.when), {frame.block.smoothed(), frame.block.raw(), {}}) != 0;
+}
+
+} // namespace
+
 double seconds_to_decision(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
     double due = never;
@@ -478,6 +495,8 @@ double seconds_to_decision(const Frame& frame) {
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const CompiledTransition& transition = frame.data.transitions[state.transitions.first + t];
             consider(after_of(frame, level, transition) - elapsed);
+            // What a condition reads of the inputs, and which signals there are, stays as it is within a step.
+            if (waits_for_moment(transition) && !may_be_taken(frame, transition)) { continue; }
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
                 consider(seconds_left_at(frame, level) - frame.data.fade_seconds(transition, inputs));
