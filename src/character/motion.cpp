@@ -151,7 +151,7 @@ double CarriedTable::standing_share(const SiteShares& shares) const {
     double sum = 0;
     for (std::size_t a = 0; a < shares.count; ++a) {
         const PlanePoint& point = own[shares.site[a]];
-        if (std::hypot(point.x, point.y) < still) { sum += shares.share[a]; }
+        if (point.x * point.x + point.y * point.y < still * still) { sum += shares.share[a]; }
     }
     return sum;
 }

@@ -26,11 +26,13 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
     const PerformerBlock& block = frame.block;
     const bool wraps = info_of(info.kind).wraps;
     auto& [value, velocity, limited] = block.smoothed_states()[frame.data.smoothed_of[slot]];
+    const auto asked = double(block.raw()[slot]);
+    if (value == asked && limited == asked && velocity == 0) { return; } // it has arrived
     // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
-    double target = double(block.raw()[slot]);
+    double target = asked;
     const double from = info.at_most > 0 ? limited : value;
     if (wraps) { target = from + wrapped_degrees(target - from); }
-    if (value == target && limited == target && velocity == 0) { return; } // it has arrived
+    if (value == target && limited == target && velocity == 0) { return; } // on another turn
     double left = dt;
     if (info.at_most > 0 && limited != target) {
         const double ramp = target > limited ? double(info.at_most) : -double(info.at_most);

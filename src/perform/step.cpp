@@ -21,8 +21,17 @@ void come_round(double& position, std::uint32_t& loops) {
     loops += std::uint32_t(std::int64_t(whole));
 }
 
+/// Whether some of the body's way is the layer's to say.
+bool says_the_way(const Frame& frame) {
+    const LayerHeader& layer = frame.layer;
+    if (frame.block.layer_index() == 0 || frame.compiled.takes_travel || layer.offset_active != 0) { return true; }
+    return std::any_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
+                       [&](const Instance& instance) { return frame.state_of(instance).takes_travel; });
+}
+
 /// Adds what the playing clips of a layer have of some time to what those below have.
 void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) {
+    if (!says_the_way(frame)) { return; }
     Evaluation middle;
     middle.shift = time.begin + time.dt / 2; // the shares of its middle, so that long steps and short ones agree
     const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, time, phase);

@@ -16,7 +16,7 @@ double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, 
     double walking = 0, travelling = 0;
     for (const Playhead& playhead : playing) {
         const Leaf& leaf = leaves[playhead.leaf];
-        const bool walks = std::hypot(leaf.speed_right, leaf.speed_ahead) > 0;
+        const bool walks = (leaf.speed_right != 0 || leaf.speed_ahead != 0);
         if (leaf.pace_group != group || !walks) { continue; }
         walking += double(playhead.weight);
         if (data.clips[leaf.clip].travel.travels) { travelling += double(playhead.weight); }
@@ -56,7 +56,7 @@ void set_paces(Frame& frame, const Carried& carried) {
         const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
         for (Playhead& playhead : playing) {
             const Leaf& leaf = leaves[playhead.leaf];
-            if (leaf.pace_group == done && std::hypot(leaf.speed_right, leaf.speed_ahead) > 0) {
+            if (leaf.pace_group == done && (leaf.speed_right != 0 || leaf.speed_ahead != 0)) {
                 playhead.pace *= factor;
             }
         }

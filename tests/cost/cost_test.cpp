@@ -1,0 +1,112 @@
+// What a frame of the documents that ship takes, in instructions: bench/instructions.json holds what it took.
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cstdlib>
+#include <fstream>
+#include <map>
+#include <sstream>
+
+using nlohmann::json;
+
+namespace {
+
+using Costs = std::map<std::string, double>; ///< of functions, instructions a frame
+
+/// The dearest functions of a part of callgrind's output.
+Costs functions_in(const std::filesystem::path& part, double frames) {
+    const support::Finished said = support::run({"callgrind_annotate", "--auto=no", part.string()});
+    std::istringstream lines(said.out);
+    Costs costs;
+    for (std::string line; std::getline(lines, line) && costs.size() < 25;) {
+        const std::size_t percent = line.find("%)"), colon = line.find(':', percent);
+        if (percent == std::string::npos || colon == std::string::npos || line.find("PROGRAM") != std::string::npos) {
+            continue;
+        }
+        std::string digits;
+        for (const char c : line.substr(0, line.find('('))) {
+            if (c >= '0' && c <= '9') { digits += c; }
+        }
+        std::string name = line.substr(colon + 1);
+        name.erase(std::min(name.find(" ["), name.size()));
+        if (!digits.empty()) { costs[name] += std::stod(digits) / frames; }
+    }
+    return costs;
+}
+
+struct Row {
+    double instructions = 0; ///< a frame
+    Costs functions;
+};
+
+std::map<std::string, Row> counted() {
+    const support::TemporaryFolder folder;
+    const support::Finished run =
+        support::run({"valgrind", "--tool=callgrind", "--instr-atstart=no", "--collect-atstart=no",
+                      "--callgrind-out-file=" + (folder / "part").string(), GAIT_SHIPPED, support::project().string()});
+    INFO(run.err.substr(0, 2000));
+    REQUIRE(run.code == 0);
+    std::map<std::string, double> frames;
+    std::istringstream lines(run.out);
+    std::string name;
+    for (double count = 0; lines >> name >> count;) { frames[name] = count; }
+    std::map<std::string, Row> rows;
+    for (int part = 1; std::filesystem::exists(folder / ("part." + std::to_string(part))); ++part) {
+        const auto path = folder / ("part." + std::to_string(part));
+        const std::string text = support::read(path);
+        const std::string trigger = "Client Request: ";
+        const std::size_t at = text.find(trigger), totals = text.find("\ntotals: ");
+        if (at == std::string::npos || totals == std::string::npos) { continue; }
+        const std::string row = text.substr(at + trigger.size(), text.find('\n', at) - at - trigger.size());
+        REQUIRE(frames.count(row) == 1);
+        // The summary of a part is not always of that part; the totals are.
+        std::string mended = text;
+        const std::size_t summary = mended.find("\nsummary: ");
+        if (summary != std::string::npos) {
+            mended.replace(summary, mended.find('\n', summary + 1) - summary,
+                           "\nsummary: " + text.substr(totals + 9, text.find('\n', totals + 1) - totals - 9));
+        }
+        std::ofstream(path) << mended;
+        rows[row] = {std::stod(text.substr(totals + 9)) / frames[row], functions_in(path, frames[row])};
+    }
+    return rows;
+}
+
+/// Who takes more than before, the most first.
+std::string to_blame(const Costs& now, const json& before) {
+    std::vector<std::pair<double, std::string>> more;
+    for (const auto& [name, cost] : now) { more.emplace_back(cost - before.value(name, 0.0), name); }
+    std::sort(more.rbegin(), more.rend());
+    std::string text;
+    for (std::size_t i = 0; i < std::min<std::size_t>(5, more.size()) && more[i].first >= 1; ++i) {
+        text += "\n  " + std::to_string(std::lround(more[i].first)) + " more in " + more[i].second;
+    }
+    return text;
+}
+
+} // namespace
+
+TEST_CASE("a frame of what ships takes no more instructions than it took") {
+    if (support::is_sanitized) { return; }
+    const auto rows = counted();
+    CHECK(rows.size() == 5);
+    const auto path = support::project() / "bench/instructions.json";
+    if (std::getenv("GAIT_KEEP_COSTS") != nullptr) {
+        json kept;
+        for (const auto& [name, row] : rows) {
+            json functions;
+            for (const auto& [function, cost] : row.functions) { functions[function] = std::lround(cost); }
+            kept[name] = {{"instructions", std::lround(row.instructions)}, {"functions", functions}};
+        }
+        std::ofstream(path) << kept.dump(1) << "\n";
+    }
+    const json kept = json::parse(support::read(path));
+    for (const auto& [name, row] : rows) {
+        INFO(name << to_blame(row.functions, kept[name]["functions"]));
+        // What other compilers and processors of the same kind differ by stays below this.
+        CHECK(row.instructions < 1.03 * kept[name]["instructions"].get<double>());
+    }
+}
