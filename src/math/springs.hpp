@@ -78,4 +78,25 @@ struct OffsetCurve {
     return left;
 }
 
+/// The same for many that were caught at once: where nothing heads home so fast that it arrives earlier, all go by two
+/// weights, one of where they were and one of how they moved.
+class SharedDecay {
+public:
+    SharedDecay(double duration, double elapsed) : duration_(duration), elapsed_(elapsed) {
+        if (!(elapsed < duration)) { return; }
+        const double u = elapsed / duration;
+        start_ = float((((4 * u - 15) * u + 20) * u - 10) * u * u + 1);
+        velocity_ = float(duration * ((((u - 4) * u + 6) * u - 4) * u + 1) * u);
+    }
+    [[nodiscard]] Vec3 of(Vec3 start, Vec3 velocity) const {
+        const bool arrives_earlier = 5 * dot(start, start) + dot(start, velocity) * float(duration_) < 0;
+        if (arrives_earlier) [[unlikely]] { return decayed(start, velocity, duration_, elapsed_); }
+        return start * start_ + velocity * velocity_;
+    }
+
+private:
+    double duration_, elapsed_;
+    float start_ = 0, velocity_ = 0;
+};
+
 } // namespace gait::detail

@@ -211,6 +211,7 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     const LayerHeader& layer = block.layer();
     const Window reach = block.reach();
     const OffsetUnits units = block.offset_units(window.first);
+    const SharedDecay decay(double(layer.offset_seconds), elapsed);
     alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
     const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
     const auto whole = [&](std::size_t component, std::size_t at) { return float(block.offset_turn(component)[at]); };
@@ -218,7 +219,7 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
         const std::size_t at = lane - reach.first;
         const Vec3 start = Vec3{whole(0, at), whole(1, at), whole(2, at)} * units.start;
         const Vec3 velocity = Vec3{whole(3, at), whole(4, at), whole(5, at)} * units.velocity;
-        const Vec3 left = decayed(start, velocity, layer.offset_seconds, elapsed);
+        const Vec3 left = decay.of(start, velocity);
         const std::size_t own = lane - window.first;
         turn[own] = left.x;
         turn[window_lanes + own] = left.y;
@@ -228,8 +229,7 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     const Window both{first, end > first ? end - first : 0};
     const float* move = block.offset_move() + 6 * data.first_moved(both.first);
     for (const MovedJoint& moved : data.moved_in(both)) {
-        const Vec3 left =
-            decayed({move[0], move[2], move[4]}, {move[1], move[3], move[5]}, layer.offset_seconds, elapsed);
+        const Vec3 left = decay.of({move[0], move[2], move[4]}, {move[1], move[3], move[5]});
         move += 6;
         float* cell = out.first + moved.row * out.stride + moved.joint - window.first;
         cell[0] += left.x;
