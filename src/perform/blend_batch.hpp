@@ -51,11 +51,11 @@ public:
     }
 
     /// Room for a number a lane. Before the layer's first `make_room` there is room for four, which stay until the
-    /// layer is blended; after each for two, which the next sample may use.
+    /// layer is blended; after each for three, which the next sample may use.
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
     /// To be called before such a sample.
     void make_room() {
-        if (is_full() || number_count_ + 2 > numbers_.size()) { spill(); }
+        if (is_full() || number_count_ + 3 > numbers_.size()) { spill(); }
         keep_numbers();
     }
 

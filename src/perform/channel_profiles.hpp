@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <functional>
 #include <span>
 
 namespace gait::detail {
@@ -17,7 +18,7 @@ public:
         : data_(data), channels_(data.motions.channels_of(data.motions.motions[data.states[instance.state].motion])),
           terms_(block.terms(instance)), window_(window) {}
 
-    /// Null where it counts alike on the whole body.
+    /// Null where it counts alike on the whole body. It lasts as long as this does; a mask alone, as the character.
     [[nodiscard]] const float* of(std::uint8_t channel) {
         if (channel == 0) { return nullptr; }
         const std::size_t c = channel - 1U;
@@ -26,6 +27,13 @@ public:
             profiles_[c] = made(c);
         }
         return profiles_[c];
+    }
+
+    /// Whether a profile that `of` gave goes with this.
+    [[nodiscard]] bool is_own(const float* profile) const {
+        const std::less<> before;
+        return !before(profile, rows_.front().data()) &&
+               before(profile, rows_.front().data() + rows_.size() * window_lanes);
     }
 
 private:

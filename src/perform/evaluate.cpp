@@ -183,6 +183,8 @@ public:
             program_.make_room();
             // Its own part of the body, and what it counts from lane to lane; null: everywhere the same.
             const float* own = profiles != nullptr ? profiles->of(leaf.channel) : nullptr;
+            // The program runs when the profiles are gone.
+            if (own != nullptr && profiles->is_own(own)) { own = kept(own); }
             const float* profile = under(masks.mask, own);
             // Translations are brought to a whole when all are summed, those of what is added with them.
             if (leaf.frames.moves != 0 && moved_.any()) { moved_.add(leaf, sample, profile); }
@@ -197,6 +199,13 @@ public:
     }
 
 private:
+    /// The same numbers for as long as the program lasts.
+    const float* kept(const float* numbers) {
+        float* copy = program_.lane_numbers();
+        std::copy_n(numbers, part_.lanes, copy);
+        return copy;
+    }
+
     /// What a clip counts under a mask, a lane each, its own part of the body being `own`; null: everywhere the same.
     const float* under(const float* mask, const float* own) {
         if (own == nullptr || mask == nullptr) { return own == nullptr ? mask : own; }

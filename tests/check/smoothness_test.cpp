@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <random>
 
 using namespace gait;
 
@@ -382,4 +383,26 @@ TEST_CASE("a fade that must show is remarked on between spaces too, however they
     CHECK(remarks("0.3", "{1.4: stroll, 4.2: run}").find("[short-fade]") == std::string::npos);
     // Where the space stands still itself there is a way that does not show.
     CHECK(remarks("0.02", "{0: stand, 1.4: stroll, 4.2: run}").find("[short-fade]") == std::string::npos);
+}
+
+TEST_CASE("what is mixed in on a mask comes and goes without a seam, in the middle of fades as well") {
+    // With the lantern or without, under awnings and out: her arms are mixed in while her legs change what they do.
+    double worst = 0;
+    for (unsigned seed = 1; seed <= 12; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<float> unit(0, 1);
+        Performer her(support::lamplighter().character);
+        SmoothnessWatch watch(her);
+        her.set("speed", 1.4F);
+        for (int frame = 0; frame < 600; ++frame) {
+            if (unit(random) < 0.03F) { her.set("hands", unit(random) < 0.5F ? "lantern" : "free"); }
+            if (unit(random) < 0.03F) { her.set("awning", unit(random) < 0.5F); }
+            if (unit(random) < 0.02F) { her.set("speed", 0.3F + 2 * unit(random)); }
+            const Performer before = her;
+            her.advance(1.0 / 60);
+            watch.step(before, 1.0 / 60, her);
+        }
+        worst = std::max(worst, watch.worst_seam().degrees);
+    }
+    CHECK(worst < seam_bound);
 }
