@@ -23,7 +23,7 @@ namespace gait {
 namespace detail {
 struct Evaluation;
 class CarryOver;
-}
+} // namespace detail
 
 /// One clip that an instance plays.
 struct ClipView {

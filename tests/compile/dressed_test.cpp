@@ -176,4 +176,3 @@ TEST_CASE("on every rig the measures hold whatever is asked, with her layers and
         check_measures(dressed({&second, &first}), ++seed);
     }
 }
-
