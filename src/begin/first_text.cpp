@@ -238,7 +238,7 @@ private:
             const bool plane = !family.across.empty() && !family.up.empty();
             const std::string first = family.across.empty() ? family.up : family.across;
             const std::string axes = plane ? fmt::format("[{}, {}]", family.across, family.up) : first;
-            own += fmt::format("      blend: {}\n", axes);
+            own += "      blend: " + axes + '\n';
             std::string points;
             for (const FamilyPoint& point : family.points) {
                 plays(*point.clip, family.name);

@@ -5,6 +5,19 @@
 
 #include <algorithm>
 
+namespace gait::detail {
+
+bool CharacterData::walks_in_place() const {
+    for (std::size_t c = 0; c < clips.size() && c < clip_events.size(); ++c) {
+        const auto& downs = clip_events[c].downs;
+        const bool steps = std::any_of(downs.begin(), downs.end(), [](const FootDown& d) { return d.to - d.from < 1; });
+        if (clips[c].loops && !clips[c].travel.travels && steps) { return true; }
+    }
+    return false;
+}
+
+} // namespace gait::detail
+
 namespace gait {
 using namespace detail;
 namespace {

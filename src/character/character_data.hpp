@@ -298,6 +298,9 @@ struct CharacterData {
         const std::size_t first = first_moved(window.first);
         return {moved.data() + first, first_moved(window.end()) - first};
     }
+    /// Whether some loop steps and does not carry the body by itself: a body that nobody moves would glue its feet to
+    /// one spot.
+    [[nodiscard]] bool walks_in_place() const;
     /// The leaves of a state's motion.
     [[nodiscard]] const Leaf* leaves_of(const CompiledState& state) const {
         return motions.leaves.data() + state.facts.first_leaf;

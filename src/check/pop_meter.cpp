@@ -1,6 +1,7 @@
 #include "character/character_data.hpp"
 #include "check/turns.hpp"
 #include "gait/smoothness.hpp"
+#include "perform/block_of.hpp"
 #include "perform/playheads.hpp"
 
 #include <algorithm>
@@ -97,7 +98,7 @@ void PopMeter::add(const Performer& performer) {
                 const bool fades = view.fade_elapsed < view.fade_seconds + 2 / rate;
                 frame->fade = fades ? view.fade_seconds : 0;
             }
-            const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout, l);
+            const PerformerBlock block = block_of(performer, l);
             const Instance& instance = block.layer().instances[i];
             for (const Playhead& playhead : block.playing(instance)) {
                 if (!(playhead.weight > 0)) { continue; }

@@ -2,6 +2,7 @@
 
 #include "character/character_data.hpp"
 #include "check/turns.hpp"
+#include "perform/block_of.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -472,7 +473,7 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
     }
     // Changes of side that still decay.
     for (std::size_t l = 1; l < character.layers().size(); ++l) {
-        const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), character.data().layout, l);
+        const PerformerBlock block = block_of(performer, l);
         if (block.layer().turns_sides == 0) { continue; }
         frame.decaying.resize(joints, 0);
         const auto turns = block.side_turns();
@@ -524,10 +525,7 @@ bool shows_its_fades(const Performer& performer, std::size_t layer) {
 /// Whether a layer's weight was changed without a fade between two frames.
 std::vector<bool> cuts_between(const Performer& before, const Performer& after) {
     const auto weight = [](const Performer& performer, std::size_t layer) {
-        const CharacterData& data = performer.character().data();
-        return PerformerBlock(const_cast<std::byte*>(performer.bytes().data()), data.layout, layer)
-            .layer()
-            .weight.value;
+        return block_of(performer, layer).layer().weight.value;
     };
     std::vector<bool> cut;
     for (std::size_t l = 0; l < after.character().layers().size(); ++l) {

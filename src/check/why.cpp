@@ -2,6 +2,7 @@
 
 #include "compile/expression_parser.hpp"
 #include "compile/parameter_values.hpp"
+#include "perform/block_of.hpp"
 #include "perform/machine_step.hpp"
 
 #include <fmt/core.h>
@@ -71,8 +72,7 @@ std::vector<std::string> parts_of(const std::string& whole) {
 class ReasonFinder {
 public:
     ReasonFinder(Performer performer, std::size_t layer)
-        : performer_(std::move(performer)), data_(performer_.character().data()),
-          block_(const_cast<std::byte*>(performer_.bytes().data()), data_.layout, layer),
+        : performer_(std::move(performer)), data_(performer_.character().data()), block_(block_of(performer_, layer)),
           // NOLINTNEXTLINE: the analyzer loses the count of layers, which is set
           layers_(data_, block_, nullptr), frame_(layers_[layer]) {}
 

@@ -5,15 +5,16 @@
 #include <algorithm>
 #include <array>
 #include <map>
+#include <optional>
+#include <string_view>
 
 namespace gait::detail {
 namespace {
 
-Vec3 base_colour(const tinygltf::Model& model, int material) {
-    if (material < 0 || std::size_t(material) >= model.materials.size()) { return {0.5F, 0.5F, 0.5F}; }
-    const auto& factor = model.materials[std::size_t(material)].pbrMetallicRoughness.baseColorFactor;
-    if (factor.size() < 3) { return {0.5F, 0.5F, 0.5F}; }
-    return {float(factor[0]), float(factor[1]), float(factor[2])};
+/// The media type of a picture by how it begins; empty for what is neither PNG nor JPEG.
+const char* picture_type(std::string_view bytes) {
+    if (bytes.starts_with("\x89PNG\r\n\x1a\n")) { return "image/png"; }
+    return bytes.starts_with("\xff\xd8\xff") ? "image/jpeg" : "";
 }
 
 class MeshReader {
@@ -34,7 +35,7 @@ public:
         } else {
             for (std::size_t v = 0; v < vertices->count; ++v) { indices.push_back(double(v)); }
         }
-        const Vec3 colour = base_colour(model_, primitive.material);
+        const std::uint16_t material = material_at(primitive.material);
         for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
             if (std::any_of(&indices[i], &indices[i] + 3,
                             [&](double index) { return index < 0 || index >= double(vertices->count); })) {
@@ -43,13 +44,52 @@ public:
             for (std::size_t corner = 0; corner < 3; ++corner) {
                 mesh_.triangles.push_back(vertices->first + std::uint32_t(indices[i + corner]));
             }
-            mesh_.colours.push_back(colour);
+            mesh_.material_of.push_back(material);
         }
     }
 
     [[nodiscard]] SkinnedMesh take() { return std::move(mesh_); }
 
 private:
+    /// The mesh's own index of a material of the file; those that nothing is said of share one.
+    std::uint16_t material_at(int index) {
+        const auto [known, is_new] = materials_.try_emplace(index, std::uint16_t(mesh_.materials.size()));
+        if (!is_new || mesh_.materials.size() >= most_materials) { return is_new ? std::uint16_t(0) : known->second; }
+        MeshMaterial made;
+        if (index >= 0 && std::size_t(index) < model_.materials.size()) {
+            const tinygltf::Material& material = model_.materials[std::size_t(index)];
+            const auto& look = material.pbrMetallicRoughness;
+            if (look.baseColorFactor.size() >= 3) {
+                made.colour = {float(look.baseColorFactor[0]), float(look.baseColorFactor[1]),
+                               float(look.baseColorFactor[2])};
+            }
+            made.roughness = float(std::clamp(look.roughnessFactor, 0.0, 1.0));
+            made.cut_out = material.alphaMode == "MASK";
+            made.both_sides = material.doubleSided;
+            // Where a picture lies is read of the first set of places alone.
+            if (look.baseColorTexture.texCoord == 0) { made.picture = picture_at(look.baseColorTexture.index); }
+        }
+        mesh_.materials.push_back(made);
+        return known->second;
+    }
+
+    /// The mesh's own index of a texture's picture; -1 where there is none that browsers show.
+    int picture_at(int texture) {
+        if (texture < 0 || std::size_t(texture) >= model_.textures.size()) { return -1; }
+        const int image = model_.textures[std::size_t(texture)].source;
+        if (image < 0 || std::size_t(image) >= model_.images.size()) { return -1; }
+        const auto [known, is_new] = pictures_.try_emplace(image, -1);
+        const std::vector<unsigned char>& kept = model_.images[std::size_t(image)].image;
+        if (!is_new || kept.empty()) { return known->second; }
+        MeshPicture picture{{kept.begin(), kept.end()}, ""};
+        picture.type = picture_type(picture.bytes);
+        if (*picture.type == '\0') { return -1; }
+        known->second = int(mesh_.pictures.size());
+        mesh_.pictures.push_back(std::move(picture));
+        return known->second;
+    }
+
+    static constexpr std::size_t most_materials = 1024;
     struct Vertices {
         std::uint32_t first = 0;
         std::size_t count = 0;
@@ -57,19 +97,22 @@ private:
 
     /// The vertices of a primitive, which other primitives may share; null when they cannot be read.
     const Vertices* vertices_of(const tinygltf::Primitive& primitive, int skin, const std::vector<int>& joint_of) {
-        std::array<int, 4> key{-1, -1, -1, skin};
+        std::array<int, 5> key{-1, -1, -1, skin, -1};
         const std::array<const char*, 3> names{"POSITION", "JOINTS_0", "WEIGHTS_0"};
         for (std::size_t a = 0; a < names.size(); ++a) {
             const auto found = primitive.attributes.find(names[a]);
             if (found == primitive.attributes.end()) { return nullptr; }
             key[a] = found->second;
         }
+        if (const auto places = primitive.attributes.find("TEXCOORD_0"); places != primitive.attributes.end()) {
+            key[4] = places->second;
+        }
         const auto [known, is_new] = vertices_.try_emplace(key);
         if (is_new) { known->second = read_vertices(key, joint_of); }
         return known->second.count > 0 ? &known->second : nullptr;
     }
 
-    Vertices read_vertices(const std::array<int, 4>& key, const std::vector<int>& joint_of) {
+    Vertices read_vertices(const std::array<int, 5>& key, const std::vector<int>& joint_of) {
         const auto positions = read_accessor(model_, key[0], TINYGLTF_TYPE_VEC3, "POSITION", budget_, problems_);
         const auto joints = read_accessor(model_, key[1], TINYGLTF_TYPE_VEC4, "JOINTS_0", budget_, problems_);
         const auto weights = read_accessor(model_, key[2], TINYGLTF_TYPE_VEC4, "WEIGHTS_0", budget_, problems_);
@@ -77,6 +120,10 @@ private:
             joints->size() / 4 != positions->size() / 3) {
             return {};
         }
+        const auto places = key[4] < 0
+                                ? std::nullopt
+                                : read_accessor(model_, key[4], TINYGLTF_TYPE_VEC2, "TEXCOORD_0", budget_, problems_);
+        const bool placed = places && places->size() / 2 == positions->size() / 3;
         const Vertices read{std::uint32_t(mesh_.vertices.size()), positions->size() / 3};
         for (std::size_t v = 0; v < read.count; ++v) {
             MeshVertex vertex;
@@ -89,6 +136,8 @@ private:
                 vertex.weights[i] = float((*weights)[v * 4 + i]);
             }
             mesh_.vertices.push_back(vertex);
+            mesh_.picture_places.push_back(placed ? std::array{float((*places)[2 * v]), float((*places)[2 * v + 1])}
+                                                  : std::array<float, 2>{});
         }
         return read;
     }
@@ -97,7 +146,9 @@ private:
     ReadBudget budget_;
     FileProblems& problems_;
     SkinnedMesh mesh_;
-    std::map<std::array<int, 4>, Vertices> vertices_; ///< by their accessors and their skin
+    std::map<std::array<int, 5>, Vertices> vertices_; ///< by their accessors and their skin
+    std::map<int, std::uint16_t> materials_;          ///< the file's, as the mesh counts them
+    std::map<int, int> pictures_;
 };
 
 } // namespace

@@ -18,10 +18,30 @@ struct MeshVertex {
     std::array<float, 4> weights{};
 };
 
+/// What a surface looks like (glTF's metallic-roughness model, without its finer pictures).
+struct MeshMaterial {
+    Vec3 colour{0.5F, 0.5F, 0.5F}; ///< linear red, green and blue
+    float roughness = 1;
+    int picture = -1;     ///< of its colour, by which `colour` is multiplied; an index into `pictures`, or none
+    bool cut_out = false; ///< nothing is drawn where the picture is half transparent and more
+    bool both_sides = false;
+};
+
+/// A picture as it stands in the file: PNG or JPEG, which nobody here decodes.
+struct MeshPicture {
+    std::string bytes;
+    const char* type = ""; ///< its media type
+};
+
 struct SkinnedMesh {
     std::vector<MeshVertex> vertices;
-    std::vector<std::uint32_t> triangles; ///< three corners each, counter-clockwise from outside
-    std::vector<Vec3> colours;            ///< a triangle each, linear red, green and blue
+    std::vector<std::array<float, 2>> picture_places; ///< a vertex each, 0 to 1 to the right and down
+    std::vector<std::uint32_t> triangles;             ///< three corners each, counter-clockwise from outside
+    std::vector<std::uint16_t> material_of;           ///< a triangle each: an index into `materials`
+    std::vector<MeshMaterial> materials;
+    std::vector<MeshPicture> pictures;
+
+    [[nodiscard]] Vec3 colour_of(std::size_t triangle) const { return materials[material_of[triangle]].colour; }
 };
 
 /// All meshes that the imported skins move, in one. Empty when there are none or they cannot be read: a drawing then

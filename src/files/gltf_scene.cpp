@@ -72,9 +72,11 @@ bool no_write(std::string* /*error*/, const std::string& /*file*/, const std::ve
     return false;
 }
 
-bool keep_image(tinygltf::Image* /*image*/, const int /*index*/, std::string* /*error*/, std::string* /*warning*/,
-                int /*width*/, int /*height*/, const unsigned char* /*bytes*/, int /*size*/, void* /*user*/) {
-    return true; // pictures play no part in motion
+/// As it stands in the file: nobody here looks into it.
+bool keep_image(tinygltf::Image* image, const int /*index*/, std::string* /*error*/, std::string* /*warning*/,
+                int /*width*/, int /*height*/, const unsigned char* bytes, int size, void* /*user*/) {
+    if (bytes != nullptr && size > 0) { image->image.assign(bytes, bytes + size); }
+    return true;
 }
 
 /// The parser recurses, so depth is counted before it starts.

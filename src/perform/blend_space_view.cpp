@@ -1,6 +1,7 @@
 #include "gait/space.hpp"
 
 #include "character/character_data.hpp"
+#include "perform/block_of.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -159,7 +160,7 @@ bool inside_hull(const Character& character, StateHandle state, SpacePlace drawn
 std::optional<BlendCursor> blend_cursor(const Performer& performer) {
     const CharacterData& data = performer.character().data();
     // The block is only looked at.
-    const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout);
+    const PerformerBlock block = block_of(performer);
     const LayerHeader& layer = block.layer();
     const CompiledState& state = data.states[layer.instances[layer.instance_count - 1U].state];
     const MotionPart* part = find_space(data.motions, data.motions.motions[state.motion].root);
@@ -183,7 +184,7 @@ std::optional<Vec3> steered_velocity(const Performer& performer, NumberParameter
     const CharacterData& data = performer.character().data();
     if (!speed || !heading) { return std::nullopt; }
     // The block is only looked at.
-    const PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), data.layout);
+    const PerformerBlock block = block_of(performer);
     for (std::size_t c = 0; c < data.cursors.size(); ++c) {
         if (data.cursors[c].number != speed.index || data.cursors[c].angle != heading.index) { continue; }
         const PlanePoint& place = block.cursors()[c];

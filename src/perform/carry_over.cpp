@@ -1,7 +1,9 @@
 #include "gait/carry_over.hpp"
 
+#include "math/rotations.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/block_check.hpp"
+#include "perform/block_of.hpp"
 #include "perform/inertial_offset.hpp"
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
@@ -90,8 +92,8 @@ bool same_clips(const CharacterData& a, const CompiledState& of_a, const Charact
 class CarryOver {
 public:
     CarryOver(const Performer& from, Performer& to)
-        : old_(from.character().data()), old_block_(from.block_.get(), old_.layout), data_(to.character().data()),
-          block_(to.block_.get(), data_.layout), old_character_(from.character()) {}
+        : from_(from), to_(to), old_(from.character().data()), old_block_(from.block_.get(), old_.layout),
+          data_(to.character().data()), block_(to.block_.get(), data_.layout), old_character_(from.character()) {}
 
     /// Everything, where that is possible.
     bool take_whole() {
@@ -142,6 +144,7 @@ public:
         }
         fill_rest(data_, {0, data_.layout.lanes}, {block_.pose(), data_.layout.lanes});
         evaluate_pose(data_, block_);
+        if (joints_alike(old_, data_) && fade > 0) { smooth_joins(fade); }
     }
 
 private:
@@ -378,6 +381,90 @@ private:
         active.finished = played.finished;
     }
 
+    /// How layers are laid over one another may have changed as well: masks, spaces, layers that came and went. What
+    /// that does to a joint is laid on the layer that shows there the most, until all looks as it did.
+    void smooth_joins(double fade) {
+        Performer before = from_;
+        before.unbend_legs();
+        const PerformerBlock as_it_was = block_of(before);
+        constexpr int rounds = 8;
+        constexpr float unseen_turn = 2e-4F, unseen_move = 1e-5F; // radians and metres
+        for (int round = 0; round < rounds; ++round) {
+            const std::vector<std::vector<float>> shares = shares_of_layers();
+            std::vector<std::vector<Vec3>> turns(data_.layers.size(), std::vector<Vec3>(data_.rig.joints.size()));
+            std::vector<std::vector<Vec3>> moves(data_.layers.size(), std::vector<Vec3>(data_.moved.size()));
+            std::vector<bool> needed(data_.layers.size());
+            const auto most_shown = [&](std::size_t joint) {
+                std::size_t most = 0;
+                for (std::size_t l = 1; l < shares.size(); ++l) {
+                    most = shares[l][joint] > shares[most][joint] ? l : most;
+                }
+                return most;
+            };
+            for (std::size_t j = 0; j < data_.rig.joints.size(); ++j) {
+                Quat off = rotation_in(as_it_was, old_, j) * conjugate(rotation_in(block_, data_, j));
+                if (off.w < 0) { off = -off; }
+                const Vec3 turn = rotation_vector<double>(off);
+                const std::size_t layer = most_shown(j);
+                if (length(turn) < unseen_turn || !(shares[layer][j] > 0)) { continue; }
+                turns[layer][j] = turn * (1 / shares[layer][j]);
+                needed[layer] = true;
+            }
+            for (std::size_t m = 0; m < data_.moved.size(); ++m) {
+                const MovedJoint& moved = data_.moved[m];
+                const Vec3 off = moved_in(as_it_was, old_, moved) - moved_in(block_, data_, moved);
+                const std::size_t layer = most_shown(moved.joint);
+                if (length(off) < unseen_move || !(shares[layer][moved.joint] > 0)) { continue; }
+                moves[layer][m] = off * (1 / shares[layer][moved.joint]);
+                needed[layer] = true;
+            }
+            if (std::find(needed.begin(), needed.end(), true) == needed.end()) { return; }
+            for (std::size_t l = 0; l < data_.layers.size(); ++l) {
+                if (!needed[l]) { continue; }
+                const PerformerBlock own = block_.of_layer(l);
+                begin_fresh_offset(own, fade);
+                lay_on_offset(data_, own, turns[l], moves[l]);
+            }
+            evaluate_pose(data_, block_);
+        }
+    }
+
+    /// How much of each joint is each layer's to show now: [layer][joint].
+    [[nodiscard]] std::vector<std::vector<float>> shares_of_layers() const {
+        std::vector<std::vector<float>> shares(data_.layers.size(), std::vector<float>(data_.rig.joints.size(), 1));
+        std::vector<float> left(data_.rig.joints.size(), 1);
+        for (std::size_t l = data_.layers.size(); l-- > 0;) {
+            const bool adds = data_.layers[l].mode == LayerMode::add;
+            if (l > 0) { layer_cover(data_, block_.of_layer(l), shares[l]); }
+            for (std::size_t j = 0; j < left.size(); ++j) {
+                const float counts = adds ? 0 : shares[l][j];
+                shares[l][j] = counts * left[j];
+                left[j] *= 1 - counts;
+            }
+        }
+        return shares;
+    }
+
+    /// An offset that begins now, with what is left of the one there is.
+    void begin_fresh_offset(const PerformerBlock& own, double fade) {
+        const LayerHeader& layer = own.layer();
+        if (layer.offset_active != 0 && layer.offset_elapsed == 0) { return; }
+        Performer as_now = to_;
+        const PerformerBlock now = block_of(as_now, own.layer_index());
+        capture_offset_from({data_, now}, data_, own, fade);
+    }
+
+    static Quat rotation_in(const PerformerBlock& block, const CharacterData& data, std::size_t joint) {
+        const float* rows = block.pose() + joint;
+        const std::size_t lanes = data.layout.lanes;
+        return {rows[0], rows[lanes], rows[2 * lanes], rows[3 * lanes]};
+    }
+    static Vec3 moved_in(const PerformerBlock& block, const CharacterData& data, const MovedJoint& moved) {
+        if (moved.row >= data.layout.pose_rows) { return {1, 1, 1}; } // no scale is kept where nothing scales
+        const float* rows = block.pose() + moved.row * data.layout.lanes + moved.joint;
+        return {rows[0], rows[data.layout.lanes], rows[2 * data.layout.lanes]};
+    }
+
     /// What now looks different decays.
     void smooth_over(const PerformerBlock& now, const PerformerBlock& before, double fade) {
         constexpr double unseen_degrees = 0.01, unseen_metres = 1e-5, unseen_cover = 1e-4;
@@ -391,6 +478,8 @@ private:
         capture_offset_from(left, data_, now, fade);
     }
 
+    const Performer& from_;
+    const Performer& to_;
     const CharacterData& old_;
     PerformerBlock old_block_;
     const CharacterData& data_;

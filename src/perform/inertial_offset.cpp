@@ -277,6 +277,32 @@ void capture_offset_from(const OtherLayer& left, const CharacterData& data, cons
     begin_offset(change, uncovered, seconds);
 }
 
+void lay_on_offset(const CharacterData& data, const PerformerBlock& block, std::span<const Vec3> turns,
+                   std::span<const Vec3> moves) {
+    each_window(block.reach(), [&](Window window) {
+        OffsetUnits& units = block.offset_units(window.first);
+        std::array<Vec3, window_lanes> starts; // NOLINT: filled lane by lane
+        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+            const std::size_t joint = window.first + lane, at = joint - block.reach().first;
+            const auto whole = [&](std::size_t component) { return float(block.offset_turn(component)[at]); };
+            starts[lane] = Vec3{whole(0), whole(1), whole(2)} * units.start;
+            if (joint >= turns.size() || dot(turns[joint], turns[joint]) == 0) { continue; }
+            const auto turn = [](Vec3 v) { return axis_angle(v, double(length(v)) * degrees_per_radian); };
+            Quat both = turn(turns[joint]) * turn(starts[lane]);
+            if (both.w < 0) { both = -both; }
+            starts[lane] = rotation_vector<double>(both);
+        }
+        units.start = store_offset(block, 0, window, starts);
+        const std::size_t first = data.first_moved(window.first);
+        float* move = block.offset_move() + 6 * first;
+        for (std::size_t m = first; m < data.first_moved(window.end()) && m < moves.size(); ++m, move += 6) {
+            move[0] += moves[m].x;
+            move[2] += moves[m].y;
+            move[4] += moves[m].z;
+        }
+    });
+}
+
 ShownDifference shown_difference(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block) {
     const LayerPose before(left.data, left.block), after(data, block);
     ShownDifference difference;

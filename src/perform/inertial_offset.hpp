@@ -3,6 +3,8 @@
 
 #include "perform/evaluate.hpp"
 
+#include <span>
+
 namespace gait::detail {
 
 /// Lays the layer's offset, `elapsed` seconds after it was caught, over a window of its pose.
@@ -21,6 +23,11 @@ struct OtherLayer {
 };
 void capture_offset_from(const OtherLayer& left, const CharacterData& data, const PerformerBlock& block,
                          double seconds);
+
+/// Lays more on the offset that a layer has just caught: a rotation vector a joint, radians, and a move for each of the
+/// character's `moved`, in their units. Of joints beyond the layer's reach nothing.
+void lay_on_offset(const CharacterData& data, const PerformerBlock& block, std::span<const Vec3> turns,
+                   std::span<const Vec3> moves);
 
 /// The greatest difference between what the two show now.
 struct ShownDifference {

@@ -5,6 +5,9 @@
 #include "gait/why.hpp"
 
 #include "character/character_data.hpp"
+#include "compile/mask_weights.hpp"
+#include "diagnostics/sink.hpp"
+#include "rig/body_parts.hpp"
 
 #include <fmt/format.h>
 
@@ -64,6 +67,19 @@ json layers_of(const Character& character) {
     return all;
 }
 
+/// The document's masks, also those that no layer has.
+json masks_of(const Document& document, const Rig& rig) {
+    detail::DiagnosticSink unheard(document.files()); // what is wrong with them was said as they were compiled
+    const auto weights = detail::mask_weights(document.masks, rig, detail::mirror_pairs(rig), unheard);
+    json all = json::array();
+    for (std::size_t m = 0; m < std::min(weights.size(), document.masks.size()); ++m) {
+        const auto first = weights[m].begin();
+        all.push_back({{"name", document.masks[m].name.value},
+                       {"weights", std::vector<float>(first, first + std::ptrdiff_t(rig.joints.size()))}});
+    }
+    return all;
+}
+
 json states_of(const Character& character) {
     json all = json::array();
     for (std::uint16_t s = 0; s < character.states().size(); ++s) {
@@ -117,7 +133,7 @@ json spaces_of(const Character& character) {
 
 } // namespace
 
-json describe(const Performance& performance, const json& plan) {
+json describe(const Performance& performance, const json& plan, const DrawnBody& body) {
     const Character& character = performance.character();
     json joints = json::array(), clips = json::array();
     for (const Joint& joint : character.rig().joints) {
@@ -148,6 +164,8 @@ json describe(const Performance& performance, const json& plan) {
              {{"speed", steering.speed ? int(steering.speed.index) : -1},
               {"heading", steering.heading ? int(steering.heading.index) : -1}}},
             {"bounds", {{"pop", pop_bound}, {"seam", seam_bound}, {"snap", snap_ratio_bound}}},
+            {"masks", masks_of(performance.loaded().document, character.rig())},
+            {"materials", body.materials},
             {"plan", plan}};
 }
 

@@ -3,7 +3,8 @@
 
 #include "gait/space.hpp"
 
-#include "character/character_data.hpp"
+#include "perform/block_of.hpp"
+#include "perform/values.hpp"
 
 #include <algorithm>
 
@@ -20,20 +21,6 @@ void write_joints(ByteWriter& out, const std::vector<Transform>& model, bool sca
         }
         if (!scales) { continue; }
         for (const float value : {joint.scale.x, joint.scale.y, joint.scale.z}) { out.real(double(value)); }
-    }
-}
-
-float value_of(const Performer& performer, std::uint16_t index) {
-    const ValueInfo& info = performer.character().values()[index];
-    switch (info.kind) {
-    case ParameterKind::flag:
-        return performer.get(FlagValue{index}) ? 1.0F : 0.0F;
-    case ParameterKind::choice: {
-        const auto word = std::find(info.of.begin(), info.of.end(), performer.get(ChoiceValue{index}));
-        return float(word - info.of.begin());
-    }
-    default:
-        return performer.get(NumberValue{index});
     }
 }
 
@@ -120,12 +107,14 @@ std::string frame_bytes(const Performance& performance, WithPose with_pose, cons
     out.whole(std::int16_t(happened.pop.joint));
     out.whole(std::uint16_t(happened.pop.transition));
     out.real(happened.seam);
-    const detail::PerformerBlock block(const_cast<std::byte*>(performer.bytes().data()), character.data().layout);
+    const detail::PerformerBlock block = detail::block_of(performer);
     for (std::size_t p = 0; p < character.parameters().size(); ++p) {
         out.real(double(block.raw()[p]));
         out.real(double(block.smoothed()[p]));
     }
-    for (std::uint16_t v = 0; v < character.values().size(); ++v) { out.real(double(value_of(performer, v))); }
+    for (std::size_t v = 0; v < character.values().size(); ++v) {
+        out.real(double(detail::value_now(character.data(), block, v)));
+    }
     for (std::size_t l = 0; l < character.layers().size(); ++l) { write_layer(out, performer, l); }
     write_list(out, shown.feet_down, [&](bool down) { out.whole(std::uint8_t(down ? 1 : 0)); });
     write_list(out, happened.taken, [&](const TransitionRecord& taken) {

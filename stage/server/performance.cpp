@@ -4,7 +4,7 @@
 #include "gait/inspect.hpp"
 #include "gait/space.hpp"
 
-#include "character/character_data.hpp"
+#include "perform/block_of.hpp"
 
 #include <fmt/format.h>
 
@@ -23,18 +23,6 @@ constexpr double change_of_speed = 5;
 constexpr std::int64_t frames_watched = 20 * frames_per_second;
 
 double seconds_at(std::int64_t frame) { return double(frame) / frames_per_second; }
-
-/// Whether some loop steps and does not carry the body by itself.
-bool walks_in_place(const Character& character) {
-    const detail::CharacterData& data = character.data();
-    for (std::size_t c = 0; c < data.clips.size() && c < data.clip_events.size(); ++c) {
-        const auto& downs = data.clip_events[c].downs;
-        const bool steps =
-            std::any_of(downs.begin(), downs.end(), [](const detail::FootDown& d) { return d.to - d.from < 1; });
-        if (data.clips[c].loops && !data.clips[c].travel.travels && steps) { return true; }
-    }
-    return false;
-}
 
 bool is_held(ParameterKind kind) { return kind != ParameterKind::signal; }
 
@@ -98,8 +86,7 @@ std::vector<std::string> Performance::reload(std::shared_ptr<const Loaded> loade
     model_.resize(character.joint_count());
     steering_ = steering_of(character);
     body_ = PlainBody{steering_.speed, steering_.heading, {}, 90};
-    // Under clips that walk in place a body that nobody moves would glue its feet to one spot.
-    plants_ = bool(steering_.speed) || !walks_in_place(character);
+    plants_ = bool(steering_.speed) || !character.data().walks_in_place();
     soles_.emplace(character.rig());
     foot_names_.clear();
     for (const detail::Foot& foot : soles_->feet()) {
@@ -203,16 +190,10 @@ void Performance::play() {
     const double from = seconds_at(shown_.frame), dt = seconds_at(shown_.frame + 1) - from;
     shown_.sent.clear();
     const auto parameters = character().parameters();
-    std::vector<float> before(parameters.size());
-    const auto read_all = [&](std::vector<float>& out) {
-        const detail::PerformerBlock block(const_cast<std::byte*>(now_.performer.bytes().data()),
-                                           character().data().layout);
-        for (std::size_t p = 0; p < out.size(); ++p) { out[p] = block.raw()[p]; }
-    };
-    if (shown_.frame > 0) {
-        read_all(before);
-    } else {
-        for (std::size_t p = 0; p < before.size(); ++p) { before[p] = parameters[p].default_value; }
+    before_.resize(parameters.size());
+    const float* raw = detail::block_of(now_.performer).raw();
+    for (std::size_t p = 0; p < before_.size(); ++p) {
+        before_[p] = shown_.frame > 0 ? raw[p] : parameters[p].default_value;
     }
     if (now_.cues) {
         now_.cues->apply(now_.performer, from);
@@ -223,11 +204,9 @@ void Performance::play() {
     for (auto one = first; one != asked_.end() && one->frame == shown_.frame; ++one) { take(one->input); }
     steer();
     if (!anew && !too_much_written_) {
-        std::vector<float> after(parameters.size());
-        read_all(after);
         for (std::uint16_t p = 0; p < parameters.size(); ++p) {
-            if (is_held(parameters[p].kind) && !parameters[p].computed && after[p] != before[p]) {
-                written_.push_back({shown_.frame, {Input::Kind::set, p, after[p], {}}});
+            if (is_held(parameters[p].kind) && !parameters[p].computed && raw[p] != before_[p]) {
+                written_.push_back({shown_.frame, {Input::Kind::set, p, raw[p], {}}});
             }
         }
         for (const std::uint16_t signal : shown_.sent) {
@@ -238,7 +217,7 @@ void Performance::play() {
         }
         too_much_written_ = written_.size() > most_written;
     }
-    const Performer earlier = now_.performer;
+    if (!anew) { earlier_ = now_.performer; }
     now_.performer.advance(dt, passed_);
     const double turned_before = now_.facing.heading();
     const auto mover = [&](const Performer& moved, double seconds) {
@@ -268,7 +247,7 @@ void Performance::play() {
         shown_.pop = {};
         return;
     }
-    watch_->step(earlier, dt, now_.performer, plants_ ? BodyMover(mover) : BodyMover());
+    watch_->step(*earlier_, dt, now_.performer, plants_ ? BodyMover(mover) : BodyMover());
     shown_.jolt = watch_->pop().last_jolt();
     shown_.pop = watch_->pop().last();
     shown_.seam = watch_->last_seam_degrees();

@@ -140,6 +140,8 @@ private:
     std::optional<detail::FootPoints> soles_;
     std::vector<std::string> foot_names_;
     std::vector<Transform> model_;
+    std::vector<float> before_;        ///< parameters as a frame began
+    std::optional<Performer> earlier_; ///< with the inputs of the frame that is played
     EventList passed_;
     std::optional<SmoothnessWatch> watch_;
     std::int64_t watched_from_ = 0;

@@ -2,6 +2,7 @@
 
 #include "byte_writer.hpp"
 #include "page.hpp"
+#include "put_on.hpp"
 #include "wire.hpp"
 
 #include <fmt/format.h>
@@ -103,35 +104,19 @@ void add_pose(std::vector<std::int16_t>& out, const std::vector<Transform>& mode
 } // namespace
 
 std::string saved_stage(const StageDefinition& definition, double seconds) {
-    auto loaded = std::make_shared<Loaded>(load(definition.document, definition.completeness));
-    if (!loaded->character) {
-        StageError error("the document does not play yet; mend what is said below");
-        error.diagnostics = loaded->diagnostics;
-        throw error;
-    }
-    std::optional<CueSheet> sheet;
-    if (!definition.cues.empty()) {
-        CueSheetRead cues = read_cue_sheet(definition.cues);
-        if (!has_errors(cues.diagnostics)) {
-            Diagnostics bound;
-            const CuePlayer player(cues.sheet, *loaded->character, bound);
-            cues.diagnostics.insert(cues.diagnostics.end(), bound.begin(), bound.end());
-            if (!(seconds > 0)) { seconds = cues.sheet.seconds > 0 ? cues.sheet.seconds : player.last() + 2; }
-        }
-        if (has_errors(cues.diagnostics)) {
-            StageError error("the cue sheet cannot be played; mend what is said below");
-            error.diagnostics = cues.diagnostics;
-            throw error;
-        }
-        sheet = std::move(cues.sheet);
-    }
+    const PutOn on =
+        put_on(definition, std::make_shared<const Loaded>(load(definition.document, definition.completeness)));
+    const std::shared_ptr<const Loaded>& loaded = on.loaded;
+    constexpr double rest = 2; // seconds after the last cue
+    if (!(seconds > 0) && on.sheet) { seconds = on.sheet->seconds > 0 ? on.sheet->seconds : on.last_cue + rest; }
     constexpr double longest = 600;
     if (!(seconds > 0) || seconds > longest) {
         throw StageError(
             fmt::format("a page holds up to {} seconds; say how long with --seconds, or in the cue sheet", longest));
     }
-    Performance performance(loaded, sheet);
-    const nlohmann::json document = describe(performance, plan_of(*loaded->character));
+    Performance performance(loaded, on.sheet);
+    const DrawnBody body = drawn_body(*loaded);
+    const nlohmann::json document = describe(performance, plan_of(*loaded->character), body);
     // Rows of every frame, the pose of every second one.
     constexpr int pose_every = 2;
     ByteWriter rows;
@@ -154,10 +139,15 @@ std::string saved_stage(const StageDefinition& definition, double seconds) {
     std::string page(page_part("index.html")->bytes);
     replace(page, "<link rel=\"stylesheet\" href=\"stage.css\">",
             fmt::format("<style>{}</style>", page_part("stage.css")->bytes));
+    nlohmann::json pictures = nlohmann::json::array();
+    for (const detail::MeshPicture& picture : body.pictures) {
+        pictures.push_back(fmt::format("data:{};base64,{}", picture.type, base64(picture.bytes)));
+    }
     const nlohmann::json saved{{"document", document},
-                               {"body", base64(compressed(body_bytes(*loaded)))},
+                               {"body", base64(compressed(body.bytes))},
                                {"rows", base64(compressed(rows.bytes()))},
                                {"poses", base64(compressed(as_changes(poses, 6 * model.size())))},
+                               {"pictures", pictures},
                                {"pose_every", pose_every}};
     std::string script(page_part("stage.js")->bytes);
     // What would end the script stands in no string of ours.

@@ -1,6 +1,7 @@
 #include "gait/stage.hpp"
 
 #include "page.hpp"
+#include "put_on.hpp"
 #include "wire.hpp"
 
 #include "gait/inspect.hpp"
@@ -14,6 +15,7 @@
 #include <boost/beast/websocket.hpp>
 #include <fmt/format.h>
 
+#include <charconv>
 #include <chrono>
 #include <deque>
 #include <map>
@@ -71,7 +73,7 @@ std::map<std::string, std::int64_t> written_at(const std::vector<std::filesystem
 struct Reloaded {
     std::shared_ptr<const Loaded> loaded;
     nlohmann::json plan;
-    std::string body;
+    DrawnBody body;
     Diagnostics findings;
 };
 
@@ -91,7 +93,7 @@ Reloaded read_again(const std::filesystem::path& document, Completeness complete
     auto loaded = std::make_shared<Loaded>(load(document, completeness));
     if (loaded->character) {
         again.plan = plan_of(*loaded->character);
-        again.body = body_bytes(*loaded);
+        again.body = drawn_body(*loaded);
     }
     again.findings = loaded->diagnostics;
     again.loaded = std::move(loaded);
@@ -108,27 +110,7 @@ struct Stage::Inside {
     explicit Inside(const StageDefinition& what)
         : definition(what), acceptor(io), ticks(io), looks(io), token(drawn_token()) {
         read = read_again(definition.document, definition.completeness);
-        if (!read.loaded->character) {
-            StageError error("the document does not play yet; mend what is said below");
-            error.diagnostics = read.findings;
-            throw error;
-        }
-        std::optional<CueSheet> sheet;
-        if (!definition.cues.empty()) {
-            CueSheetRead cues = read_cue_sheet(definition.cues);
-            if (!has_errors(cues.diagnostics)) {
-                Diagnostics bound;
-                const CuePlayer player(cues.sheet, *read.loaded->character, bound);
-                cues.diagnostics.insert(cues.diagnostics.end(), bound.begin(), bound.end());
-            }
-            if (has_errors(cues.diagnostics)) {
-                StageError error("the cue sheet cannot be played; mend what is said below");
-                error.diagnostics = cues.diagnostics;
-                throw error;
-            }
-            sheet = std::move(cues.sheet);
-        }
-        performance.emplace(read.loaded, sheet);
+        performance.emplace(read.loaded, put_on(definition, read.loaded).sheet);
         listen();
         watch_files();
     }
@@ -159,6 +141,17 @@ struct Stage::Inside {
         const std::string other = fmt::format("localhost:{}", port);
         const bool here = asked_host == host() || asked_host == other;
         return here && (origin.empty() || origin == "http://" + host() || origin == "http://" + other);
+    }
+
+    /// What `picture/N` names; null where it names none.
+    [[nodiscard]] const detail::MeshPicture* picture_at(std::string_view path) const {
+        constexpr std::string_view before = "picture/";
+        std::size_t index = 0;
+        if (!path.starts_with(before)) { return nullptr; }
+        const char* end = path.data() + path.size();
+        const auto [rest, problem] = std::from_chars(path.data() + before.size(), end, index);
+        const bool there = problem == std::errc() && rest == end && index < read.body.pictures.size();
+        return there ? &read.body.pictures[index] : nullptr;
     }
 
     void accept();
@@ -240,7 +233,7 @@ private:
     };
 
     void greet() {
-        tell(describe(*inside_.performance, inside_.read.plan));
+        tell(describe(*inside_.performance, inside_.read.plan, inside_.read.body));
         tell({{"says", "findings"}, {"broken", inside_.broken}, {"findings", inside_.findings}});
         tell(inside_.clock());
         // What the score shows so far, in one message: how long each is, and each.
@@ -288,7 +281,10 @@ private:
 
     void send(const Message& message) {
         if (closing_) { return; }
-        if (waiting_bytes_ > most_waiting_bytes) { return close(); }
+        if (waiting_bytes_ > most_waiting_bytes) {
+            // Later: somebody is going through the pages now.
+            return asio::post(inside_.io, [self = shared_from_this()] { self->close(); });
+        }
         waiting_.push_back(message);
         waiting_bytes_ += message.bytes->size();
         if (waiting_.size() == 1) { write(); }
@@ -368,7 +364,10 @@ private:
         if (request.method() != http::verb::get && request.method() != http::verb::head) {
             return send(http::status::method_not_allowed, "text/plain; charset=utf-8", "A page is only read.\n");
         }
-        if (*path == "body") { return send(http::status::ok, "application/octet-stream", inside_.read.body); }
+        if (*path == "body") { return send(http::status::ok, "application/octet-stream", inside_.read.body.bytes); }
+        if (const detail::MeshPicture* picture = inside_.picture_at(*path)) {
+            return send(http::status::ok, picture->type, picture->bytes);
+        }
         if (const PagePart* part = page_part(path->empty() ? "index.html" : *path)) {
             return send(http::status::ok, part->type, std::string(part->bytes));
         }
@@ -430,11 +429,11 @@ void Stage::Inside::remember(const std::string& row) {
 
 void Stage::Inside::publish(WithPose with_pose) {
     const auto frame = std::make_shared<const std::string>(frame_bytes(*performance, with_pose));
-    for (const auto& page : std::set(pages)) { page->show(frame); }
+    for (const auto& page : pages) { page->show(frame); }
 }
 
 void Stage::Inside::tell_all(const nlohmann::json& message) {
-    for (const auto& page : std::set(pages)) { page->tell(message); }
+    for (const auto& page : pages) { page->tell(message); }
 }
 
 void Stage::Inside::tick() {
@@ -452,7 +451,7 @@ void Stage::Inside::tick() {
     constexpr int ways_every = 6;
     if (asked && ticked % ways_every == 0) {
         const nlohmann::json ways = describe_ways(performance->now().performer);
-        for (const auto& page : std::set(pages)) {
+        for (const auto& page : pages) {
             if (page->wants_ways) { page->tell(ways); }
         }
     }
@@ -566,7 +565,7 @@ void Stage::Inside::take_reloaded(Reloaded again) {
         read = std::move(again);
         const std::vector<std::string> gone = performance->reload(read.loaded);
         rows.clear();
-        nlohmann::json whole = describe(*performance, read.plan);
+        nlohmann::json whole = describe(*performance, read.plan, read.body);
         whole["gone"] = gone;
         tell_all(whole);
         publish(WithPose::yes);

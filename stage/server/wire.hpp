@@ -1,6 +1,7 @@
 /// What goes over the wire, as docs/stage.md lays it down.
 #pragma once
 
+#include "drawn_body.hpp"
 #include "performance.hpp"
 
 #include <nlohmann/json.hpp>
@@ -15,7 +16,8 @@ namespace gait::stage {
 inline constexpr int wire_version = 1;
 
 /// The document as pages need it: parameters, values, layers, states, transitions, clips, blend spaces, joints, plan.
-[[nodiscard]] nlohmann::json describe(const Performance& performance, const nlohmann::json& plan);
+[[nodiscard]] nlohmann::json describe(const Performance& performance, const nlohmann::json& plan,
+                                      const DrawnBody& body);
 
 /// Findings as `gait check` says them, a line each.
 [[nodiscard]] nlohmann::json describe(const Diagnostics& diagnostics);
@@ -38,9 +40,6 @@ enum class WithPose : std::uint8_t { no, yes };
 /// was `skipped`.
 [[nodiscard]] std::string frame_bytes(const Performance& performance, WithPose with_pose,
                                       const Skipped* skipped = nullptr);
-
-/// The body as it is drawn: joints, inverse bind matrices, vertices, triangles, colours. Made once.
-[[nodiscard]] std::string body_bytes(const Loaded& loaded);
 
 /// A machine drawn by Graphviz's `dot`: boxes and ways in points; null where there is no `dot`.
 [[nodiscard]] nlohmann::json plan_of(const Character& character);

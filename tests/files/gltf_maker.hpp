@@ -29,7 +29,11 @@ public:
 
     /// An accessor of floats; returns its index.
     int add_floats(const std::vector<float>& values, const std::string& type) {
-        const std::size_t components = type == "SCALAR" ? 1 : type == "VEC3" ? 3 : type == "VEC4" ? 4 : 16;
+        const std::size_t components = type == "SCALAR" ? 1
+                                       : type == "VEC2" ? 2
+                                       : type == "VEC3" ? 3
+                                       : type == "VEC4" ? 4
+                                                        : 16;
         return add_accessor(add_view(std::string(reinterpret_cast<const char*>(values.data()), values.size() * 4)),
                             5126, values.size() / components, type);
     }

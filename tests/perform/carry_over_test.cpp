@@ -166,6 +166,28 @@ TEST_CASE("carried over at any moment to a document with more in it she goes on 
     }
 }
 
+TEST_CASE("a mask that is changed changes what is shown in its own time, not at once") {
+    const auto narrower = compiled(replaced(her_text(), "trunk: {from: spine_1, ramp: 3}", "trunk: {from: chest}"));
+    Performer her(hers());
+    her.set("speed", 1.4F);
+    play(her, 1);
+    her.send("light");
+    double way = 0;
+    for (int moment = 0; moment < 30; ++moment) {
+        CAPTURE(moment);
+        play(her, 0.1);
+        Performer carried = carry_over(her, narrower).performer;
+        CHECK(carried.state_name(1) == her.state_name(1));
+        CHECK(greatest_turn(her, carried) < 0.1);
+        play(carried, 0.35);
+        Performer as_ever = her;
+        play(as_ever, 0.35);
+        way = std::max(way, greatest_turn(as_ever, carried));
+    }
+    // It does come to the new mask.
+    CHECK(way > 3);
+}
+
 TEST_CASE("nothing is carried over to no character, nor in no time that is one") {
     const Performer her(hers());
     CHECK_THROWS_AS(carry_over(her, nullptr), std::invalid_argument);

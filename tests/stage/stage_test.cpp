@@ -1,4 +1,5 @@
 // The stage as whoever speaks to it meets it: the performance, the wire, and who is let in.
+#include "files/gltf_maker.hpp"
 #include "support.hpp"
 
 #include "performance.hpp"
@@ -161,8 +162,8 @@ std::int32_t number_of(const std::string& frame) {
 }
 std::string pose_of(const std::string& frame, std::size_t joints) { return frame.substr(frame.size() - joints * 28); }
 
-unsigned status_of(const std::string& address, const std::string& path, const std::string& host = {},
-                   const std::string& origin = {}) {
+http::response<http::string_body> answer_of(const std::string& address, const std::string& path,
+                                            const std::string& host = {}, const std::string& origin = {}) {
     const Address to = parts_of(address);
     boost::asio::io_context io;
     tcp::socket socket(io);
@@ -175,7 +176,11 @@ unsigned status_of(const std::string& address, const std::string& path, const st
     beast::flat_buffer buffer;
     http::response<http::string_body> answer;
     http::read(socket, buffer, answer);
-    return answer.result_int();
+    return answer;
+}
+unsigned status_of(const std::string& address, const std::string& path, const std::string& host = {},
+                   const std::string& origin = {}) {
+    return answer_of(address, path, host, origin).result_int();
 }
 
 } // namespace
@@ -418,6 +423,63 @@ TEST_CASE(
     std::memcpy(&before_z, walking.data() + 32, sizeof(before_z));
     std::memcpy(&after_z, after.data() + 32, sizeof(after_z));
     CHECK(after_z > before_z + 0.3);
+}
+
+TEST_CASE("a skin is drawn with its materials and their pictures, as the file has them, and with every mask") {
+    support::GltfMaker maker;
+    const std::string picture = "\x89PNG\r\n\x1a\n and so on";
+    const int places = maker.add_floats({0, 0, 0, 0, 1, 0, 1, 0, 0}, "VEC3");
+    const int joints = maker.add_accessor(maker.add_view(std::string(12, '\0')), 5121, 3, "VEC4");
+    const int weights = maker.add_floats({1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0}, "VEC4");
+    const int on_picture = maker.add_floats({0, 0, 0.25F, 1, 1, 0.5F}, "VEC2");
+    maker.json["images"] = {{{"bufferView", maker.add_view(picture)}, {"mimeType", "image/png"}}};
+    maker.json["textures"] = {{{"source", 0}}};
+    maker.json["materials"] = {
+        {{"doubleSided", true},
+         {"pbrMetallicRoughness", {{"baseColorFactor", {0.5, 0.25, 1, 1}}, {"baseColorTexture", {{"index", 0}}}}}}};
+    const json attributes{
+        {"POSITION", places}, {"JOINTS_0", joints}, {"WEIGHTS_0", weights}, {"TEXCOORD_0", on_picture}};
+    maker.json["meshes"] = {
+        {{"primitives", {{{"attributes", attributes}, {"material", 0}}, {{"attributes", attributes}}}}}};
+    maker.json["nodes"].push_back({{"mesh", 0}, {"skin", 0}});
+    maker.json["scenes"][0]["nodes"].push_back(3);
+    const support::TemporaryFolder folder;
+    folder.write("arm.glb", maker.binary());
+    StageDefinition definition;
+    definition.document =
+        folder.write("arm.gait.yaml", "gait: 1\nrig: arm.glb\nclips: {wave: {loop: yes}}\nmasks: {hand: {from: hand}}\n"
+                                      "layers:\n  - name: body\n    machine:\n      start: waving\n      states:\n"
+                                      "        waving: {play: wave}\n");
+    const Running running(definition);
+    Client page(running.stage.address());
+    const json document = page.heard("document");
+    REQUIRE(document["materials"].size() == 2);
+    const json& worn = document["materials"][0];
+    CHECK(worn["colour"] == json({0.5, 0.25, 1}));
+    CHECK(worn["picture"] == 0);
+    CHECK(worn["both_sides"] == true);
+    CHECK(document["materials"][1]["picture"] == -1);
+    CHECK(document["masks"] == json({{{"name", "hand"}, {"weights", {0, 1}}}}));
+    const std::string path = parts_of(running.stage.address()).path;
+    const auto answer = answer_of(running.stage.address(), path + "picture/0");
+    CHECK(answer.result_int() == 200);
+    CHECK(answer.body() == picture);
+    CHECK(answer[http::field::content_type] == "image/png");
+    for (const char* wrong : {"picture/1", "picture/", "picture/-1", "picture/0x", "picture/99999999999999999999"}) {
+        CHECK(status_of(running.stage.address(), path + wrong) == 404);
+    }
+    // Two triangles of three corners, each with a place on the picture.
+    const std::string body = answer_of(running.stage.address(), path + "body").body();
+    std::uint32_t counts[3];
+    std::memcpy(counts, body.data(), sizeof(counts));
+    CHECK(counts[0] == 2);
+    CHECK(counts[2] == 2);
+    float second_place[2];
+    std::memcpy(second_place, body.data() + 12 + 2 * 64 + counts[1] * 12 + 8, sizeof(second_place));
+    CHECK(second_place[0] == 0.25F);
+    CHECK(second_place[1] == 1);
+    const std::string saved = saved_stage(definition, 0.5);
+    CHECK(saved.find("data:image/png;base64,iVBORw0KGg") != std::string::npos);
 }
 
 TEST_CASE("a port that is taken and a document that does not play are said, with what to do") {

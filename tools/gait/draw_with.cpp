@@ -1,42 +1,23 @@
 #include "draw_with.hpp"
 
+#include "spawn.hpp"
+
 #include "files/unfinished.hpp"
 #include "files/write_file.hpp"
 
 #include <cerrno>
-#include <csignal>
 #include <cstdlib>
-#include <fcntl.h>
 #include <filesystem>
-#include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
-
-extern char** environ; // NOLINT: POSIX names it so
 
 namespace gait::tool {
 namespace {
 
 std::optional<std::string> run(const DrawingProgram& program, std::vector<std::string> words,
                                const std::string& errors_path) {
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    // It may be interrupted by itself.
-    posix_spawnattr_t attributes;
-    posix_spawnattr_init(&attributes);
-    sigset_t none;
-    sigemptyset(&none);
-    posix_spawnattr_setsigmask(&attributes, &none);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
-    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, errors_path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
     words.insert(words.begin(), program.name);
-    std::vector<char*> arguments;
-    for (std::string& word : words) { arguments.push_back(word.data()); }
-    arguments.push_back(nullptr);
-    pid_t child = 0;
-    const int failed = posix_spawnp(&child, program.name.c_str(), &actions, &attributes, arguments.data(), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    posix_spawnattr_destroy(&attributes);
+    const auto [child, failed] = spawn(std::move(words), errors_path);
     if (failed != 0) {
         return "cannot be drawn: " + program.name + " does not start (" + detail::system_reason(failed) +
                "); install it: apt install " + program.package;

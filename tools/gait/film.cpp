@@ -116,7 +116,7 @@ private:
             const Vec3 normal = cross(shape.corners[1] - shape.corners[0], shape.corners[2] - shape.corners[0]);
             if (normal.z <= 0) { continue; }
             const Colour tint = mixed(mixed(tints[corner[0]], tints[corner[1]], 0.5), tints[corner[2]], 1.0 / 3);
-            const Vec3 base = mesh_.colours[t / 3];
+            const Vec3 base = mesh_.colour_of(t / 3);
             const double lightness = std::cbrt(0.3 * double(base.x) + 0.6 * double(base.y) + 0.1 * double(base.z));
             const double light =
                 0.62 + 0.38 * double(dot(normal, Vec3{-0.35F, 0.7F, 0.62F})) / std::max(double(length(normal)), 1e-12);

@@ -1,6 +1,7 @@
 #include "recording.hpp"
 
-#include "character/character_data.hpp"
+#include "perform/block_of.hpp"
+#include "perform/values.hpp"
 
 #include "gait/cue_player.hpp"
 #include "output.hpp"
@@ -102,18 +103,6 @@ double bytes_of(const Character& character, Keeping keeping) {
     return bytes;
 }
 
-/// Whether some loop steps and does not carry the body by itself.
-bool walks_in_place(const Character& character) {
-    const detail::CharacterData& data = character.data();
-    for (std::size_t c = 0; c < data.clips.size() && c < data.clip_events.size(); ++c) {
-        const auto& downs = data.clip_events[c].downs;
-        const bool steps =
-            std::any_of(downs.begin(), downs.end(), [](const detail::FootDown& d) { return d.to - d.from < 1; });
-        if (data.clips[c].loops && !data.clips[c].travel.travels && steps) { return true; }
-    }
-    return false;
-}
-
 } // namespace
 
 std::optional<std::string> too_much(const Character& character, double seconds, double frames_per_second,
@@ -141,8 +130,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
     recording.seconds_in_state.resize(performer.character().states().size(), 0);
     Footprints prints(performer.character().rig());
     recording.game_body = cues != nullptr && cues->moves_body();
-    // Under clips that walk in place a body that nobody moves would glue its feet to one spot.
-    const bool plants = recording.game_body || !walks_in_place(performer.character());
+    const bool plants = recording.game_body || !performer.character().data().walks_in_place();
     std::vector<Transform> model(performer.character().joint_count());
     const auto look_at_feet = [&](const RecordedFrame& frame) {
         performer.model_pose(model);
@@ -220,18 +208,7 @@ Recording record(Performer performer, CuePlayer* cues, double seconds, double fr
 }
 
 float value_of(const Performer& performer, std::size_t index) {
-    const ValueInfo& info = performer.character().values()[index];
-    const auto handle = std::uint16_t(index);
-    switch (info.kind) {
-    case ParameterKind::flag:
-        return performer.get(FlagValue{handle}) ? 1.0F : 0.0F;
-    case ParameterKind::choice: {
-        const auto word = std::find(info.of.begin(), info.of.end(), performer.get(ChoiceValue{handle}));
-        return float(word - info.of.begin());
-    }
-    default:
-        return performer.get(NumberValue{handle});
-    }
+    return detail::value_now(performer.character().data(), detail::block_of(performer), index);
 }
 
 std::string value_text(const ValueInfo& info, float value) {

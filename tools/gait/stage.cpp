@@ -4,20 +4,15 @@
 #include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
+#include "spawn.hpp"
 
 #include "files/write_file.hpp"
 #include "gait/stage.hpp"
 
 #include <fmt/format.h>
 
-#include <array>
-#include <csignal>
-#include <fcntl.h>
 #include <memory>
-#include <spawn.h>
 #include <string>
-
-extern char** environ;
 
 namespace gait::tool {
 namespace {
@@ -31,27 +26,6 @@ struct StageOptions {
     std::string save;
     double seconds = 0;
 };
-
-/// Shows an address in the browser that this desktop has; without one nothing happens.
-void open_in_browser(std::string address) {
-    std::string program = "xdg-open";
-    std::array<char*, 3> arguments{program.data(), address.data(), nullptr};
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    for (const int stream : {0, 1, 2}) {
-        posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", stream == 0 ? O_RDONLY : O_WRONLY, 0);
-    }
-    posix_spawnattr_t attributes;
-    posix_spawnattr_init(&attributes);
-    sigset_t none;
-    sigemptyset(&none);
-    posix_spawnattr_setsigmask(&attributes, &none);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
-    pid_t child = 0;
-    posix_spawnp(&child, program.c_str(), &actions, &attributes, arguments.data(), environ);
-    posix_spawnattr_destroy(&attributes);
-    posix_spawn_file_actions_destroy(&actions);
-}
 
 int save_page(const StageOptions& options, const StageDefinition& definition) {
     const Loaded loaded = load(definition.document, definition.completeness);
@@ -80,7 +54,8 @@ int run_stage(const StageOptions& options) {
         report(stage.diagnostics());
         end_when_interrupted([&] { stage.stop(); });
         print(stage.address() + "\n");
-        if (!options.no_open) { open_in_browser(stage.address()); }
+        // Where a desktop has a browser; elsewhere the address is enough.
+        if (!options.no_open) { (void)spawn({"xdg-open", stage.address()}, ""); }
         stage.run();
         end_when_interrupted(nullptr);
         return done;

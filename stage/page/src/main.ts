@@ -9,7 +9,7 @@ import { Source, sourceFor } from "./source";
 import { Body, Description, Row, Said, Shown } from "./wire";
 
 class Page {
-  private quay = new Quay((frame) => this.score.placesUntil(frame));
+  private quay = new Quay((frame) => this.score.placesUntil(frame), (index) => this.source.picture(index));
   private source: Source;
   private driver: Driver;
   private desk: Desk;

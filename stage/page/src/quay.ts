@@ -4,7 +4,7 @@ import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import { byId, colours, isTakenByFocus, pencil, press, short, sideOf, toggle } from "./look";
 import { Body, Description, Row, Shown } from "./wire";
 
-const mostPrints = 120, mostWay = 1800;
+const mostPrints = 600, mostWay = 1800;
 
 /** A body whose bones are put where frames say. */
 class Figure {
@@ -14,7 +14,8 @@ class Figure {
   private limbs: THREE.Mesh[] = [];
   private parents: number[];
 
-  constructor(private description: Description, body: Body, material: THREE.Material, geometry: THREE.BufferGeometry | null) {
+  constructor(private description: Description, body: Body, material: THREE.Material | THREE.Material[],
+    geometry: THREE.BufferGeometry | null) {
     this.parents = description.joints.map((joint) => joint.parent);
     this.bones = description.joints.map(() => {
       const bone = new THREE.Bone();
@@ -35,7 +36,7 @@ class Figure {
       const shape = new THREE.CylinderGeometry(0.5, 1, 1, 8);
       shape.translate(0, 0.5, 0);
       this.parents.forEach((parent) => {
-        const limb = new THREE.Mesh(shape, material);
+        const limb = new THREE.Mesh(shape, material instanceof Array ? material[0] : material);
         limb.castShadow = true;
         limb.visible = parent >= 0;
         this.limbs.push(limb);
@@ -85,9 +86,17 @@ function geometryOf(body: Body): THREE.BufferGeometry {
   whole.computeVertexNormals();
   whole.setAttribute("skinIndex", new THREE.BufferAttribute(body.joints, 4));
   whole.setAttribute("skinWeight", new THREE.BufferAttribute(body.weights, 4));
+  whole.setAttribute("uv", new THREE.BufferAttribute(body.places, 2));
   const corners = whole.toNonIndexed();
   corners.setAttribute("color", new THREE.BufferAttribute(new Float32Array(corners.getAttribute("position").count * 3), 3));
   whole.dispose();
+  // Triangles of one material stand together.
+  for (let from = 0; from < body.materialOf.length;) {
+    let to = from;
+    while (to < body.materialOf.length && body.materialOf[to] === body.materialOf[from]) { ++to; }
+    corners.addGroup(from * 3, (to - from) * 3, body.materialOf[from]);
+    from = to;
+  }
   return corners;
 }
 
@@ -117,12 +126,12 @@ export class Quay {
   private figure: Figure | null = null;
   private ghost: Figure | null = null;
   private geometry: THREE.BufferGeometry | null = null;
-  private paint = new THREE.MeshStandardMaterial({ vertexColors: true, roughness: 0.85 });
+  private materials: THREE.MeshStandardMaterial[] = [];
   private plain = new THREE.MeshStandardMaterial({ color: 0x9a8f80, roughness: 0.85 });
   private pale = new THREE.MeshBasicMaterial({ color: 0x7d93ad, transparent: true, opacity: 0.28, depthWrite: false });
   private way = new THREE.Line(new THREE.BufferGeometry(), new THREE.LineBasicMaterial());
   private wayPoints: THREE.Vector3[] = [];
-  private prints: THREE.Mesh[] = [];
+  private prints: { frame: number; foot: number; mesh: THREE.Mesh }[] = [];
   private printShape = new THREE.CircleGeometry(0.055, 14);
   private printPaint: Record<string, THREE.MeshBasicMaterial> = {};
   private feetDown: boolean[] = [];
@@ -135,12 +144,13 @@ export class Quay {
   private slow = 1;
   private follows = true;
   private shows = { ghost: true, joints: false, names: false };
-  private tint = -1;
+  private tint = -1; // a mask's index; -1 the file's own looks
   private place = new THREE.Vector3();
   private bones: THREE.LineSegments;
 
   /** `wayUntil` gives the places up to a frame, as the score knows them. */
-  constructor(private wayUntil: (frame: number) => { x: number; y: number; z: number }[]) {
+  constructor(private wayUntil: (frame: number) => { x: number; y: number; z: number }[],
+    private pictureAt: (index: number) => string) {
     const canvas = byId("floor") as HTMLCanvasElement;
     try {
       this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
@@ -229,20 +239,21 @@ export class Quay {
     });
     const tools = byId("quay-tools");
     tools.querySelector("select")?.remove();
-    const masked = description.layers.map((layer, l) => ({ layer, l })).filter(({ layer }) => layer.weights.length > 0);
-    if (masked.length > 0) {
+    this.tint = -1;
+    if (description.masks.length > 0) {
       const select = document.createElement("select");
       select.setAttribute("aria-label", "Weights shown on the skin");
       select.add(new Option("own colours", "-1"));
-      for (const { layer, l } of masked) {
-        select.add(new Option(`${layer.one_shots ? "one-shots" : layer.name} on ${layer.mask}`, String(l)));
-      }
+      description.masks.forEach((mask, m) => {
+        const users = description.layers.filter((layer) => layer.mask === mask.name)
+          .map((layer) => (layer.one_shots ? "one-shots" : layer.name));
+        select.add(new Option(users.length > 0 ? `${mask.name}: ${users.join(", ")}` : mask.name, String(m)));
+      });
       select.addEventListener("change", () => {
         this.tint = Number(select.value);
         this.colour();
       });
       tools.append(select);
-      this.tint = -1;
     }
   }
 
@@ -254,20 +265,48 @@ export class Quay {
     }
     this.geometry?.dispose();
     this.body = body;
+    this.makeMaterials(description);
     this.geometry = body.triangles.length > 0 ? geometryOf(body) : null;
     this.colour();
-    this.figure = new Figure(description, body, this.geometry ? this.paint : this.plain, this.geometry);
+    this.figure = new Figure(description, body, this.geometry ? this.materials : this.plain, this.geometry);
     this.ghost = new Figure(description, body, this.pale, this.geometry);
     this.ghost.group.traverse((part) => { part.castShadow = false; });
     this.scene.add(this.figure.group, this.ghost.group);
   }
 
-  /** The file's own colours, or how much a layer counts where. */
+  private makeMaterials(description: Description): void {
+    for (const old of this.materials) {
+      (old.userData.picture as THREE.Texture | undefined)?.dispose();
+      old.dispose();
+    }
+    const loader = new THREE.TextureLoader();
+    this.materials = description.materials.map((look) => new THREE.MeshStandardMaterial({
+      vertexColors: true, roughness: Math.max(0.4, look.roughness), alphaTest: look.cut_out ? 0.5 : 0,
+      side: look.both_sides ? THREE.DoubleSide : THREE.FrontSide,
+    }));
+    description.materials.forEach((look, m) => {
+      if (look.picture < 0) { return; }
+      const picture = loader.load(this.pictureAt(look.picture));
+      picture.colorSpace = THREE.SRGBColorSpace;
+      picture.wrapS = picture.wrapT = THREE.RepeatWrapping;
+      picture.flipY = false; // glTF counts down from the top
+      this.materials[m]!.userData.picture = picture;
+    });
+  }
+
+  /** The file's own colours, or how much a mask counts where. */
   private colour(): void {
     const { geometry, body, description } = this;
     if (!geometry || !body || !description) { return; }
     const colour = geometry.getAttribute("color") as THREE.BufferAttribute;
-    const weights = this.tint >= 0 ? description.layers[this.tint]?.weights : undefined;
+    const weights = this.tint >= 0 ? description.masks[this.tint]?.weights : undefined;
+    for (const material of this.materials) {
+      const map = weights ? null : (material.userData.picture as THREE.Texture | undefined) ?? null;
+      if (material.map !== map) {
+        material.map = map;
+        material.needsUpdate = true;
+      }
+    }
     const none = new THREE.Color(colours().line), all = new THREE.Color(colours().lamp), mixed = new THREE.Color();
     for (let corner = 0; corner < colour.count; ++corner) {
       if (weights) {
@@ -277,8 +316,8 @@ export class Quay {
         mixed.lerpColors(none, all, sum);
         colour.setXYZ(corner, mixed.r, mixed.g, mixed.b);
       } else {
-        const at = Math.floor(corner / 3) * 3;
-        colour.setXYZ(corner, body.colours[at]!, body.colours[at + 1]!, body.colours[at + 2]!);
+        const [red, green, blue] = description.materials[body.materialOf[Math.floor(corner / 3)]!]?.colour ?? [0.5, 0.5, 0.5];
+        colour.setXYZ(corner, red!, green!, blue!);
       }
     }
     colour.needsUpdate = true;
@@ -299,8 +338,6 @@ export class Quay {
   private goBack(way: { x: number; y: number; z: number }[]): void {
     this.wayPoints = way.slice(-mostWay).map((place) => new THREE.Vector3(place.x, place.y + 0.004, place.z));
     this.drawWay();
-    for (const print of this.prints) { this.scene.remove(print); }
-    this.prints = [];
     this.feetDown = [];
   }
 
@@ -312,9 +349,17 @@ export class Quay {
       this.drawWay();
     }
     this.stand(row);
+    // What was left later is not there yet, or where another story began never will be.
+    this.prints = this.prints.filter((print) => {
+      const stays = print.frame <= row.newest;
+      if (!stays) { this.scene.remove(print.mesh); }
+      print.mesh.visible = print.frame <= row.frame;
+      return stays;
+    });
     row.feet.forEach((down, foot) => {
       const joint = this.footJoints[foot] ?? -1;
-      if (down && this.feetDown[foot] === false && joint >= 0 && this.figure && this.last) {
+      const known = (): boolean => this.prints.some((p) => p.foot === foot && Math.abs(p.frame - row.frame) < 4);
+      if (down && this.feetDown[foot] === false && joint >= 0 && this.figure && this.last && !known()) {
         this.figure.pose(this.last.joints);
         const side = sideOf(this.description?.feet[foot] ?? "");
         const print = new THREE.Mesh(this.printShape, this.printPaint[side]);
@@ -322,9 +367,9 @@ export class Quay {
         print.position.y = row.y + 0.006;
         print.rotation.set(-Math.PI / 2, 0, -row.heading * Math.PI / 180);
         print.scale.set(0.8, 1.6, 1);
-        this.prints.push(print);
+        this.prints.push({ frame: row.frame, foot, mesh: print });
         this.scene.add(print);
-        if (this.prints.length > mostPrints) { this.scene.remove(this.prints.shift()!); }
+        if (this.prints.length > mostPrints) { this.scene.remove(this.prints.shift()!.mesh); }
       }
       this.feetDown[foot] = down;
     });

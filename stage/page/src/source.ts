@@ -12,6 +12,8 @@ export interface Watcher {
 }
 export interface Source {
   readonly saved: boolean;
+  /** The address of a material's picture. */
+  picture(index: number): string;
   ask(message: Record<string, unknown>): void;
 }
 
@@ -21,6 +23,8 @@ export class LiveSource implements Source {
   private description: Description | null = null;
 
   constructor(private watcher: Watcher) { this.connect(); }
+
+  picture(index: number): string { return new URL(`picture/${index}`, window.location.href).href; }
 
   ask(message: Record<string, unknown>): void {
     if (this.socket?.readyState === WebSocket.OPEN) { this.socket.send(JSON.stringify(message)); }
@@ -63,7 +67,7 @@ export class LiveSource implements Source {
   }
 }
 
-interface SavedData { document: Description; body: string; rows: string; poses: string; pose_every: number }
+interface SavedData { document: Description; body: string; rows: string; poses: string; pictures: string[]; pose_every: number }
 
 async function inflated(text: string): Promise<ArrayBuffer> {
   const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
@@ -81,6 +85,8 @@ export class SavedSource implements Source {
   private last = 0;
 
   constructor(private watcher: Watcher, private data: SavedData) { void Promise.resolve().then(() => this.open()); }
+
+  picture(index: number): string { return this.data.pictures[index] ?? ""; }
 
   ask(message: Record<string, unknown>): void {
     const step = (frames: number): void => { this.go(this.at + frames / this.data.pose_every); };

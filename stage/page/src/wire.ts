@@ -17,6 +17,7 @@ export interface Space {
   cells: number[][]; rim: number[][]; low: number[]; high: number[];
 }
 export interface Way { transitions: number[]; from: number; from_any: boolean; to: number; kind: "way" | "lead" | "yield" }
+export interface Material { colour: number[]; roughness: number; picture: number; cut_out: boolean; both_sides: boolean }
 export interface PlannedLayer {
   layer: number; size: number[]; states: { state: number; box: number[] }[];
   any: { box: number[] }[]; ways: { way: number; line: number[] }[];
@@ -27,6 +28,7 @@ export interface Description {
   parameters: Parameter[]; values: Value[]; layers: Layer[]; states: State[]; transitions: Transition[];
   clips: { name: string; seconds: number; loops: boolean }[]; spaces: Space[]; marks: string[]; spans: string[];
   drive: { speed: number; heading: number }; bounds: { pop: number; seam: number; snap: number };
+  masks: { name: string; weights: number[] }[]; materials: Material[];
   plan: { layers: PlannedLayer[]; ways: Way[] } | null; gone?: string[];
 }
 export interface Finding { severity: string; message: string; text: string }
@@ -129,8 +131,8 @@ export function readRows(bytes: ArrayBuffer, start: number, document: Descriptio
 
 /** The body as it is drawn: see `body` in docs/stage.md. */
 export interface Body {
-  inverseBind: Float32Array; positions: Float32Array; joints: Uint16Array; weights: Float32Array;
-  triangles: Uint32Array; colours: Float32Array;
+  inverseBind: Float32Array; positions: Float32Array; places: Float32Array; joints: Uint16Array; weights: Float32Array;
+  triangles: Uint32Array; materialOf: Uint32Array;
 }
 export function readBody(bytes: ArrayBuffer): Body {
   const view = new DataView(bytes);
@@ -140,9 +142,10 @@ export function readBody(bytes: ArrayBuffer): Body {
   return {
     inverseBind: new Float32Array(take(joints * 64)),
     positions: new Float32Array(take(vertices * 12)),
+    places: new Float32Array(take(vertices * 8)),
     joints: new Uint16Array(take(vertices * 8)),
     weights: new Float32Array(take(vertices * 16)),
     triangles: new Uint32Array(take(triangles * 12)),
-    colours: new Float32Array(take(triangles * 12)),
+    materialOf: new Uint32Array(take(triangles * 4)),
   };
 }
