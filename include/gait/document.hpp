@@ -29,6 +29,7 @@ struct TravelDefinition {
     bool sideways = true;
     bool vertical = false;
     bool turn = true;
+    bool in_place = false; ///< what is taken is given to nobody: the body stays where it is
 };
 
 /// A named instant of a clip.

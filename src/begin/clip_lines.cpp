@@ -95,7 +95,8 @@ private:
                           clip.role != ClipRole::low_stand && clip.role != ClipRole::air;
         const bool elsewhere = given.cut && !given.found_as.empty(); // in a recording, far from the origin
         if (((m.travels && goes) || elsewhere) && !points_.feet().empty() && plan_.hips >= 0) {
-            settings.push_back("travel: " + document_text(rig_.joints[std::size_t(plan_.hips)].name));
+            const std::string hips = document_text(rig_.joints[std::size_t(plan_.hips)].name);
+            settings.push_back(goes ? "travel: " + hips : "travel: {joint: " + hips + ", in_place: yes}");
         }
         const std::string marks = marks_of(clip);
         if (!marks.empty()) { settings.push_back("marks: {" + marks + "}"); }

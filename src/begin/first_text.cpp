@@ -678,13 +678,16 @@ private:
             const std::string state = free_state(act->seen.name), signal = "do_" + act->seen.name;
             plays(*act, state);
             parameter(signal, "{kind: signal}");
-            const double most = 0.45 * act->seen.seconds;
-            const double in = std::min(most, fade(on_ground(), false, act, 0.35)),
-                         out_of = std::min(most, fade({act}, true, after(), 0.35));
+            const double in = std::min(0.95 * act->seen.seconds, fade(on_ground(), false, act, 0.35)),
+                         out_of = fade({act}, true, after(), 0.35);
+            // What is shorter than its two fades holds its last pose until they have had their time.
+            const bool short_of = in + out_of > 0.9 * act->seen.seconds;
+            const std::string leaves = short_of ? fmt::format("after: {:.2f}", std::max(in, act->seen.seconds - out_of))
+                                                : std::string("at: end");
             const std::string way = fmt::format("to: {}, signal: {}, fade: {:.2f}", state, signal, in);
             (stand_ != nullptr ? from_still : from_moving).push_back(way);
-            out += fmt::format("        {}: {{play: {}, go: [{{to: {}, at: end, fade: {:.2f}}}]}}\n", state,
-                               act->seen.name, onward_, out_of);
+            out += fmt::format("        {}: {{play: {}, go: [{{to: {}, {}, fade: {:.2f}}}]}}\n", state, act->seen.name,
+                               onward_, leaves, out_of);
         }
     }
 

@@ -252,7 +252,7 @@ TravelPath take_travel(PoseTrack& track, const Rig& rig, std::size_t joint, cons
         for (const double at : track.times) { where.push_back(place_at(way, (at - track.times.front()) / seconds)); }
     }
     take_out(track, rig, where);
-    return travel;
+    return what.in_place ? TravelPath{} : travel;
 }
 
 // ---- all of it ----

@@ -266,13 +266,14 @@ bool fits_pattern(std::string_view name, std::string_view pattern) {
     return false;
 }
 
-/// Whether an error only says what another one in its line has said as it was read, or what has no place because
-/// something else could not be read.
+/// Whether an error only says what another one in its line has said as it was read, what has no place because
+/// something else could not be read, or that nobody has the name that one of two namesakes was to have.
 bool follows_from(const Diagnostic& found, const Diagnostics& read) {
     if (found.severity != Severity::error) { return false; }
     return std::any_of(read.begin(), read.end(), [&](const Diagnostic& other) {
         const bool same_line = other.place.file == found.place.file && other.place.line == found.place.line;
-        return other.severity == Severity::error && (same_line || found.place.line == 0);
+        const bool namesakes = other.code == "doubled-key" && found.code + "s" == "unknown-" + other.path;
+        return other.severity == Severity::error && (same_line || found.place.line == 0 || namesakes);
     });
 }
 

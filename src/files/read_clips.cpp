@@ -16,7 +16,7 @@ namespace {
 constexpr const char* clip_settings[] = {"file",   "animation", "fit",  "cut",  "reverse", "mirror",
                                          "travel", "close",     "rate", "loop", "marks",   "spans"};
 
-/// A joint's name, or a map with `joint` and `take`.
+/// A joint's name, or a map with `joint`, `take` and `in_place`.
 std::optional<TravelDefinition> read_travel(const YamlNode& node, DiagnosticSink& sink) {
     TravelDefinition travel;
     if (node.is_scalar()) {
@@ -24,13 +24,14 @@ std::optional<TravelDefinition> read_travel(const YamlNode& node, DiagnosticSink
         if (!node.quoted && (node.scalar == "no" || node.scalar == "false")) { return std::nullopt; }
         return travel;
     }
-    const YamlMap map(node, "'travel'", {"joint", "take"}, sink);
+    const YamlMap map(node, "'travel'", {"joint", "take", "in_place"}, sink);
     if (!map.is_map()) { return std::nullopt; }
     travel.joint = map.text("joint");
     if (map.find("joint") == nullptr) {
         sink.error(node.place, "missing-key", "'travel' does not say whose way it takes; add 'joint: hips'");
         return std::nullopt;
     }
+    travel.in_place = map.flag("in_place").value_or(false);
     if (const YamlNode* take = map.find("take")) {
         travel.forward = travel.sideways = travel.vertical = travel.turn = false;
         for (const YamlNode* item : list_items(*take, "'take'", sink)) {

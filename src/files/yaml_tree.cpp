@@ -28,9 +28,14 @@ public:
     void OnNull(const YAML::Mark& mark, YAML::anchor_t anchor) override {
         YamlNode node;
         node.place = to_place(mark);
-        refuse_anchor(mark, anchor);
+        if (anchor != 0) { // `play: &stroll`: the name was meant
+            node.kind = YamlNode::Kind::scalar;
+            node.scalar = anchor_;
+            sink_.error(to_place(mark), "anchor", fmt::format("'&' is not used here; write '{}'", anchor_));
+        }
         add(std::move(node));
     }
+    void OnAnchor(const YAML::Mark& /*mark*/, const std::string& name) override { anchor_ = name; }
     void OnAlias(const YAML::Mark& mark, YAML::anchor_t /*anchor*/) override {
         sink_.error(to_place(mark), "alias", "YAML aliases (*name) are not used here; write the value out");
         YamlNode node;
@@ -125,7 +130,10 @@ private:
         const std::size_t end = text.find_first_of(" :=");
         if (end == std::string::npos || end + 1 >= text.size() || !is_known_key(text.substr(0, end))) { return false; }
         const std::string key = text.substr(0, end);
-        const std::size_t value = text.find_first_not_of(" :=", end);
+        std::size_t value = text.find_first_not_of(" :=", end);
+        if (value != std::string::npos && text.substr(value).starts_with("->")) {
+            value = text.find_first_not_of(" ->", value);
+        }
         if (value == std::string::npos) { return false; }
         const bool blank = text[end] == ':', equals = text.substr(end, value - end).find('=') != std::string::npos;
         sink_.error(
@@ -236,6 +244,7 @@ private:
 
     DiagnosticSink& sink_;
     YamlNode root_;
+    std::string anchor_; ///< the last one's name
     std::vector<Open> stack_;
 };
 
@@ -430,7 +439,7 @@ std::vector<std::pair<Text, const YamlNode*>> named_entries(const YamlNode& node
         }
         if (!names.insert(key.scalar).second) {
             sink.error(key.place, "doubled-key",
-                       fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what));
+                       fmt::format("'{}' is written twice in '{}'; rename or remove one", key.scalar, what), what);
             continue;
         }
         entries.emplace_back(Text(key.scalar, key.text_place()), &value);

@@ -32,6 +32,8 @@ constexpr float most_lowered = 0.12F; ///< of a leg's length, too
 constexpr double lowers = 0.08;       ///< seconds by which the hips follow
 constexpr float dragging = 0.012F;    ///< metres beyond its leg's reach: from there on a foot steps
 constexpr float lift = 0.04F;         ///< metres that a foot is lifted to step back to where its clips have it
+constexpr float strains = 0.8F;       ///< of the distance at which a foot steps: from there on its hold weakens
+constexpr float farthest_off = 1.5F;  ///< of it, too: beyond, nothing is held
 constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
 constexpr float at_rest_yaw = 0.3F;   ///< and radians
 constexpr float still_speed = 0.05F;  ///< metres and radians a second: a foot that moves off more slowly stands
@@ -339,7 +341,7 @@ void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset
     }
     foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
     // Farther no leg reaches: while the other foot steps this one may be dragged.
-    const float away = foot.off.distance(), most = 1.5F * float(feet.most);
+    const float away = foot.off.distance(), most = farthest_off * float(feet.most);
     if (away > most) {
         foot.off.x *= most / away;
         foot.off.z *= most / away;
@@ -388,7 +390,11 @@ float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& 
     const float low = 1 - smooth_step(held_below, free_above, height);
     const float held = low * smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
     const FootOffset on_ground = ground.goes_on ? held_offset(foot, joints, leg, ground) : foot.off;
-    follow_ground(foot, feet, on_ground, ground.dt, held);
+    // What is too far off to be held much longer is let go of by and by, not as its leg runs out.
+    const float strained =
+        smooth_step(strains * float(feet.most), farthest_off * float(feet.most), foot.off.distance());
+    const float firm = held * (1 - strained);
+    follow_ground(foot, feet, on_ground, ground.dt, firm);
     const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
     const bool still = foot.speed.distance() < still_speed && std::fabs(foot.speed.yaw) < still_speed;
     if (ground.dt > 0) { foot.rests = held > 0.99F && off && still ? foot.rests + float(ground.dt) : 0; }

@@ -144,7 +144,7 @@ void check_measures(const Body& body, unsigned seed) {
     CHECK(watch.worst_seam().degrees <= seam_bound);
     CHECK(watch.worst_seam().speed <= seam_bound);
     CHECK(snap.ratio <= snap_ratio_bound);
-    CHECK(pop.ratio <= 2.3); // of two hundred sheets of twenty seconds four pass 2, and none 2.2
+    CHECK(pop.ratio <= 2.05); // of six hundred sheets none passes 2 by more than rounding
 }
 
 } // namespace

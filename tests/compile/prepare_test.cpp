@@ -207,6 +207,17 @@ TEST_CASE("only the parts of a way that are asked for are taken") {
     CHECK(ahead.pose[0].translation.x == Approx(0.2).epsilon(0.05));
 }
 
+TEST_CASE("what is played in place is brought home and carries the body nowhere") {
+    const ClipSource far = motion(body(), 1, [](double t) { return at(5 - 1.5 * t, -8, 90); });
+    for (const char* how : {"{loop: yes, travel: {joint: hips, in_place: yes}}",
+                            "{loop: no, travel: {joint: hips, in_place: yes}}"}) {
+        CAPTURE(how);
+        const Played played = play(playing(far, how), 0.9, 60);
+        CHECK(std::hypot(played.place.x, played.place.z) == 0);
+        CHECK(std::hypot(played.pose[0].translation.x, played.pose[0].translation.z) < 0.01F);
+    }
+}
+
 TEST_CASE("a clip recorded elsewhere and facing elsewhere is brought home") {
     const ClipSource far = motion(body(), 1, [](double t) { return at(5 - 1.5 * t, -8, 90); });
     const Played played = play(playing(far, "{loop: yes, travel: hips}"), 2, 60);

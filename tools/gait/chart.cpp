@@ -16,17 +16,40 @@ bool is_constant(const Recording& recording, std::size_t parameter) {
     });
 }
 
+/// The jolts at the rate of what plays: a clip goes in straight lines from sample to sample, so that of the frames
+/// between two only one bends. Each frame has the greatest of the time that a sample of the slowest clip takes.
+std::vector<double> drawn_jolts(const Recording& recording, const Character& character) {
+    const auto& frames = recording.frames;
+    std::vector<double> drawn;
+    for (std::size_t f = 0; f < frames.size(); ++f) {
+        double sample = 0; // seconds
+        for (const auto& layer : frames[f].instances) {
+            for (const RecordedInstance& instance : layer) {
+                for (const ClipView& clip : instance.clips) {
+                    const ClipInfo& info = character.clips()[clip.clip];
+                    if (info.intervals > 0 && clip.weight * instance.view.weight > 0.02F) {
+                        sample = std::max(sample, info.seconds / info.intervals);
+                    }
+                }
+            }
+        }
+        double jolt = frames[f].jolt;
+        for (std::size_t back = f; back-- > 0 && frames[back].time > frames[f].time - sample;) {
+            jolt = std::max(jolt, frames[back].jolt);
+        }
+        drawn.push_back(jolt);
+    }
+    return drawn;
+}
+
 std::string data_block(const Recording& recording, const Character& character) {
     std::string data = "$frames << END\n";
-    for (const RecordedFrame& frame : recording.frames) {
-        data += fmt::format("{:.5f} {:.4f}", frame.time, frame.jolt);
+    const std::vector<double> jolts = drawn_jolts(recording, character);
+    for (std::size_t f = 0; f < recording.frames.size(); ++f) {
+        const RecordedFrame& frame = recording.frames[f];
+        data += fmt::format("{:.5f} {:.4f}", frame.time, jolts[f]);
         for (std::size_t p = 0; p < frame.set.size(); ++p) {
             data += fmt::format(" {:.5g} {:.5g}", frame.set[p], frame.smoothed[p]);
-        }
-        double stacked = 0;
-        for (const double share : clip_shares(frame, character)) {
-            stacked += share;
-            data += fmt::format(" {:.5f}", stacked);
         }
         const std::optional<BlendCursor>& cursor = frame.cursor;
         data +=
@@ -156,7 +179,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
         const Lane& lane = values[v];
         const ValueInfo& info = character.values()[lane.parameter];
         const double foot = double(below - 1 - v) + 0.12;
-        const std::size_t column = 5 + 2 * character.parameters().size() + character.clips().size() + lane.parameter;
+        const std::size_t column = 5 + 2 * character.parameters().size() + lane.parameter;
         names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
                              tic_text(fmt::format("gives {}, {} to {}", info.name, value_text(info, float(lane.low)),
                                                   value_text(info, float(lane.high)))),
@@ -169,8 +192,7 @@ std::string parameters_panel(const Recording& recording, const Character& charac
     for (std::size_t c = 0; c < cursors.size(); ++c) {
         const CursorLane& lane = cursors[c];
         const double foot = double(below + cursors.size() - 1 - c) + 0.12;
-        const std::size_t column =
-            3 + 2 * character.parameters().size() + character.clips().size() + (lane.axis == 1 ? 0 : 1);
+        const std::size_t column = 3 + 2 * character.parameters().size() + (lane.axis == 1 ? 0 : 1);
         names +=
             fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
                         tic_text(fmt::format("{} {:.3g} to {:.3g} m/s", lane.name, lane.low, lane.high)), foot + 0.38);
@@ -246,14 +268,45 @@ std::string states_panel(const Recording& recording, const Character& character)
     return out + "plot -1 notitle\nunset object\nunset label\n";
 }
 
-std::string clips_panel(const Recording& recording, const Character& character) {
-    std::string plots, labels;
-    const std::size_t first = 3 + 2 * character.parameters().size();
-    for (std::size_t c = character.clips().size(); c-- > 0;) {
-        plots += fmt::format("{}$frames using 1:{} with filledcurves y1=0 lc rgb '{}' fs solid 0.75 notitle",
-                             plots.empty() ? "" : ", ", first + c, plot_colour(c));
+/// The clips of a layer, each with its share of the layer at each frame.
+struct LayerClips {
+    std::size_t layer = 0;
+    std::vector<std::size_t> clips;          ///< that have any
+    std::vector<std::vector<double>> shares; ///< [frame], beside `clips`
+};
+
+std::vector<LayerClips> clips_played(const Recording& recording, const Character& character) {
+    std::vector<LayerClips> all;
+    for (std::size_t l = 0; l < character.layers().size(); ++l) {
+        LayerClips layer{l, {}, {}};
+        std::vector<std::vector<double>> frames;
+        std::vector<bool> played(character.clips().size(), false);
+        for (const RecordedFrame& frame : recording.frames) {
+            frames.push_back(clip_shares(frame, character, l));
+            for (std::size_t c = 0; c < played.size(); ++c) { played[c] = played[c] || frames.back()[c] > 0; }
+        }
+        for (std::size_t c = 0; c < played.size(); ++c) {
+            if (played[c]) { layer.clips.push_back(c); }
+        }
+        if (layer.clips.empty() && l > 0) { continue; }
+        for (const std::vector<double>& frame : frames) {
+            layer.shares.emplace_back();
+            for (const std::size_t c : layer.clips) { layer.shares.back().push_back(frame[c]); }
+        }
+        all.push_back(std::move(layer));
     }
-    // Each clip is named in the middle of the stretches in which it has most of the pose.
+    return all;
+}
+
+/// Where a layer's clips are drawn.
+struct ClipLane {
+    double foot, height;
+};
+
+/// Each clip is named in the middle of the stretches in which it has most of its layer.
+std::string clip_labels(const Recording& recording, const Character& character, const LayerClips& layer,
+                        ClipLane lane) {
+    std::string labels;
     constexpr std::size_t none = ~std::size_t{0};
     std::size_t most = none, since = 0;
     double height = 0;
@@ -261,7 +314,7 @@ std::string clips_panel(const Recording& recording, const Character& character) 
         std::size_t now = none;
         double below = 0;
         if (f < recording.frames.size()) {
-            const std::vector<double> shares = clip_shares(recording.frames[f], character);
+            const std::vector<double>& shares = layer.shares[f];
             for (std::size_t c = 0; c < shares.size() && now == none; ++c) {
                 if (shares[c] > 0.5) { now = c; }
                 if (now == none) { below += shares[c]; }
@@ -270,21 +323,55 @@ std::string clips_panel(const Recording& recording, const Character& character) 
         if (now == most) { continue; }
         if (most != none) {
             const double from = recording.frames[since].time, to = recording.frames[f - 1].time;
-            const std::string& name = character.clips()[most].name;
+            const std::string& name = character.clips()[layer.clips[most]].name;
             // Upright where there is no room to lie down.
             const bool lies = has_room(recording, from, to, name);
-            if (lies || has_room(recording, from, to, "")) {
-                labels +=
-                    fmt::format("set label {} at {:.4f},{:.3f} center {} noenhanced front\n", plot_text(name),
-                                (from + to) / 2, lies ? height : 0.5, lies ? "font ',9'" : "rotate by 90 font ',8'");
+            const bool stands = layer.layer == 0 && name.size() <= 13 && has_room(recording, from, to, "");
+            if (lies || stands) {
+                labels += fmt::format("set label {} at {:.4f},{:.3f} center {} noenhanced front\n", plot_text(name),
+                                      (from + to) / 2, lane.foot + lane.height * (lies ? height : 0.5),
+                                      lies ? "font ',9'" : "rotate by 90 font ',8'");
             }
         }
         most = now;
         since = f;
         height = below + 0.5 * (1 - below);
     }
-    return "set ylabel 'clips'\nset yrange [0:1]\nset ytics autofreq 0.5 font ',10'\n" + labels + "plot " + plots +
-           "\nunset label\n";
+    return labels;
+}
+
+/// The clips of each layer by their shares, one over another; the lowest layer's three times as high.
+std::string clips_panel(const Recording& recording, const Character& character) {
+    const std::vector<LayerClips> layers = clips_played(recording, character);
+    std::string data = "$clips << END\n", plots, labels, names;
+    for (std::size_t f = 0; f < recording.frames.size(); ++f) {
+        data += fmt::format("{:.5f}", recording.frames[f].time);
+        for (const LayerClips& layer : layers) {
+            double stacked = 0;
+            for (const double share : layer.shares[f]) { data += fmt::format(" {:.5f}", stacked += share); }
+        }
+        data += '\n';
+    }
+    std::size_t column = 2;
+    double foot = 0;
+    for (const LayerClips& layer : layers) {
+        const ClipLane lane{foot, layer.layer == 0 && layers.size() > 1 ? 3.0 : 1.0};
+        for (std::size_t c = layer.clips.size(); c-- > 0;) {
+            plots += fmt::format("{0}$clips using 1:({1:.3f} + {2:.3f} * ${3}) with filledcurves y1={1:.3f} lc rgb "
+                                 "'{4}' fs solid 0.75 notitle",
+                                 plots.empty() ? "" : ", ", lane.foot, 0.94 * lane.height, column + c,
+                                 plot_colour(layer.clips[c]));
+        }
+        column += layer.clips.size();
+        labels += clip_labels(recording, character, layer, lane);
+        names += fmt::format("{}{} {:.3f}", names.empty() ? "" : ", ",
+                             tic_text(shown_layer(character.layers()[layer.layer])), lane.foot + lane.height / 2);
+        foot += lane.height;
+    }
+    if (plots.empty()) { plots = "-1 notitle"; }
+    const std::string tics = layers.size() > 1 ? "(" + names + ") font ',9' noenhanced" : "autofreq 0.5 font ',10'";
+    return data + fmt::format("END\nset ylabel 'clips'\nset yrange [0:{}]\nset ytics {}\n{}plot {}\nunset label\n",
+                              foot, tics, labels, plots);
 }
 
 /// When each foot is down, and how far it slides while it is.
@@ -315,14 +402,14 @@ std::string feet_panel(const Recording& recording) {
 std::string jolt_panel(const Recording& recording) {
     std::string out = "set ylabel 'jolt (deg/s)'\nset yrange [0:*]\nset ytics autofreq\n";
     if (recording.worst_snap.joint >= 0) {
-        out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.15, screen 0.255 left font "
+        out += fmt::format("set label 1 'worst snap ratio {:.2f}, at {:.2f} s' at screen 0.15, screen 0.235 left font "
                            "',10' tc rgb '#b34700'\n",
                            recording.worst_snap.ratio, recording.worst_snap.time);
         out += fmt::format("set arrow 1 from {0:.4f},graph 0.99 to {0:.4f},graph 0.88 lc rgb '#d55e00' lw 2 front\n",
                            recording.worst_snap.time);
     }
     return out + "set xlabel 'seconds'\nset format x '%g'\nplot $frames using 1:2 with lines lw 1 lc rgb '#333333' "
-                 "title 'greatest change of a joint''s angular velocity between two frames'\n";
+                 "title 'greatest change of a joint''s angular velocity between two samples'\n";
 }
 
 std::string script_for(const Recording& recording, const Character& character, const std::string& title,
@@ -340,13 +427,13 @@ std::string script_for(const Recording& recording, const Character& character, c
     // The more layers, the less room for the parameters.
     const double lanes = 0.555 + 0.03 * double(std::min<std::size_t>(character.layers().size() - 1, 6));
     script += margins({0.95, lanes + 0.02}) + parameters_panel(recording, character);
-    script += margins({lanes, 0.485}) + states_panel(recording, character);
+    script += margins({lanes, 0.5}) + states_panel(recording, character);
     // Feet are shown where the body goes somewhere.
     const bool feet = !recording.footprints.empty() && recording.path_length > 0.5;
-    script += margins({0.465, feet ? 0.36 : 0.29}) + clips_panel(recording, character);
-    if (feet) { script += margins({0.345, 0.285}) + feet_panel(recording); }
-    script += "set key at screen 0.98, screen 0.255 right center horizontal samplen 2 noenhanced\n";
-    script += margins({0.235, 0.07}) + jolt_panel(recording);
+    script += margins({0.485, feet ? 0.325 : 0.265}) + clips_panel(recording, character);
+    if (feet) { script += margins({0.315, 0.26}) + feet_panel(recording); }
+    script += "set key at screen 0.98, screen 0.235 right center horizontal samplen 2 noenhanced\n";
+    script += margins({0.215, 0.07}) + jolt_panel(recording);
     return script + "unset multiplot\n";
 }
 

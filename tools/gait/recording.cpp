@@ -66,12 +66,15 @@ RecordedFrame capture(const Performer& performer, Keeping keeping) {
         frame.joint_weights.emplace_back(character.joint_count());
         performer.layer_weights(l, frame.joint_weights.back());
     }
-    for (std::size_t i = 0; i < performer.instance_count(); ++i) {
-        RecordedInstance instance;
-        instance.view = performer.instance(i);
-        instance.clips.resize(character.clips().size());
-        instance.clips.resize(std::min(instance.clips.size(), performer.instance_clips(i, instance.clips)));
-        frame.instances.push_back(std::move(instance));
+    frame.instances.resize(character.layers().size());
+    for (std::size_t l = 0; l < frame.instances.size(); ++l) {
+        for (std::size_t i = 0; i < performer.instance_count(l); ++i) {
+            RecordedInstance instance;
+            instance.view = performer.instance(i, l);
+            instance.clips.resize(character.clips().size());
+            instance.clips.resize(std::min(instance.clips.size(), performer.instance_clips(i, instance.clips, l)));
+            frame.instances[l].push_back(std::move(instance));
+        }
     }
     if (keeping.poses) {
         frame.pose.resize(character.joint_count());
@@ -96,7 +99,7 @@ double bytes_of(const Character& character, Keeping keeping) {
     double bytes = keeping.rows ? 400 + 24 * parameters + 40 * layers : 0;
     if (keeping.frames) {
         bytes += double(sizeof(RecordedFrame)) + 8 * parameters + 64 * layers +
-                 motions * (double(sizeof(RecordedInstance)) + clips * a_clip);
+                 layers * motions * (double(sizeof(RecordedInstance)) + clips * a_clip);
         if (keeping.poses) { bytes += double(sizeof(Transform)) * joints; }
         if (keeping.joint_weights) { bytes += 4 * layers * joints; }
     }
@@ -233,14 +236,22 @@ std::string event_text(const Character& character, const Event& event) {
     }
 }
 
-std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character) {
+std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character, std::size_t layer) {
     std::vector<double> shares(character.clips().size(), 0);
-    for (const RecordedInstance& instance : frame.instances) {
+    double total = 0;
+    for (const RecordedInstance& instance : frame.instances[layer]) {
         for (const ClipView& clip : instance.clips) {
             if (clip.added) { continue; }
-            shares[clip.clip] += frame.uncovered * double(instance.view.weight) * double(clip.weight);
+            const double share = double(instance.view.weight) * double(clip.weight);
+            shares[clip.clip] += share;
+            total += share;
         }
     }
+    // What is mixed in on a mask alone counts beside all that it leaves; what plays nothing has a part in an upper
+    // layer's motions, and none in how much it counts.
+    const double shown =
+        layer == 0 ? frame.uncovered / std::max(total, 1.0) : frame.layer_weights[layer] / std::max(total, 1e-6);
+    for (double& share : shares) { share *= shown; }
     return shares;
 }
 
@@ -275,11 +286,11 @@ void Trace::add(const RecordedFrame& frame) {
     }
     out += "," + csv_cell(character.states()[frame.state].name);
     for (std::size_t m = 0; m < most_motions; ++m) {
-        if (m >= frame.instances.size()) {
+        if (m >= frame.instances.front().size()) {
             out += ",,,,,";
             continue;
         }
-        const RecordedInstance& instance = frame.instances[m];
+        const RecordedInstance& instance = frame.instances.front()[m];
         std::string clips, weights, phases;
         for (const ClipView& clip : instance.clips) {
             const char* bar = clips.empty() ? "" : "|";

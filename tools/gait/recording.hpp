@@ -31,12 +31,12 @@ struct RecordedFrame {
     std::vector<std::uint16_t> states;             ///< a layer each
     std::vector<double> layer_weights;             ///< a layer each
     std::vector<std::vector<float>> joint_weights; ///< [layer][joint]: the same with the masks, where they are kept
-    std::vector<RecordedInstance> instances;       ///< of the lowest layer
-    double uncovered = 1;                          ///< how much of the lowest layer layers over the whole body leave
-    double jolt = 0;                               ///< the greatest of any joint, degrees a second
-    std::vector<Transform> pose;                   ///< where they are kept
-    GroundPlace place;                             ///< where the clips have carried the body
-    Travel travel;                                 ///< of the step that led here
+    std::vector<std::vector<RecordedInstance>> instances; ///< [layer][motion]
+    double uncovered = 1;        ///< how much of the lowest layer layers over the whole body leave
+    double jolt = 0;             ///< the greatest of any joint, degrees a second
+    std::vector<Transform> pose; ///< where they are kept
+    GroundPlace place;           ///< where the clips have carried the body
+    Travel travel;               ///< of the step that led here
     std::optional<BlendCursor> cursor;
 };
 
@@ -107,9 +107,10 @@ private:
 /// A mark or a span in words: `left_down`, `may_turn begins`.
 [[nodiscard]] std::string event_text(const Character& character, const Event& event);
 
-/// The share of the pose that each clip of the lowest layer has in a frame [one a clip of the character]; what a layer
-/// covers on the whole body has none.
-[[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character);
+/// The share that each clip has in a layer in a frame [one a clip of the character]: of the lowest one what layers over
+/// the whole body leave of it, of one above as much as it counts.
+[[nodiscard]] std::vector<double> clip_shares(const RecordedFrame& frame, const Character& character,
+                                              std::size_t layer = 0);
 
 /// Draws parameters, states, clips and jolts over time, as .png or .svg by the name of `path`. Returns what went wrong.
 [[nodiscard]] std::optional<std::string> draw_chart(const Recording& recording, const Character& character,

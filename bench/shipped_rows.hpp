@@ -1,0 +1,24 @@
+/// The documents that ship, played by their own cue sheets: what their frames take, beside the bare kernels of what is
+/// mixed in each of them and beside a textbook that mixes the same.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace bench {
+
+/// Nanoseconds of a row's frames, each the least of several runs.
+struct ShippedRow {
+    std::string name;
+    std::size_t frames = 0;
+    double mean = 0, ninety_ninth = 0, worst = 0; ///< of our frames; the second is the 99th percentile
+    double worst_over_second = 0;                 ///< the dearest frame against the mean of the second around it
+    double floor = 0;                             ///< the kernels alone, on the mean
+    double textbook = 0;                          ///< on the mean
+};
+
+/// Plays `demo`'s lamplighter standing, strolling, on her round and through her evening, and the crossing.
+[[nodiscard]] std::vector<ShippedRow> shipped_rows(const std::filesystem::path& demo);
+
+} // namespace bench
