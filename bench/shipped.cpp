@@ -32,13 +32,14 @@ template <typename Play> void count(const char* row, int frames, Play play) {
     std::printf("%s %d\n", row, frames);
 }
 
-/// One speed, set again in every frame as games do.
-void go_on(const char* row, const gait::Loaded& loaded, float speed) {
+/// One speed, set again in every frame as games do. Out of sight nobody asks for the pose.
+void go_on(const char* row, const gait::Loaded& loaded, float speed, bool seen = true) {
     gait::Performer performer(loaded.character);
     const gait::NumberParameter parameter = loaded.character->number("speed");
     const auto frame = [&](int) {
         performer.set(parameter, speed);
         performer.advance(dt);
+        if (seen) { performer.pose({}); } // no joint is taken, the pose is made
     };
     for (int f = 0; f < 300; ++f) { frame(f); }
     count(row, 600, frame);
@@ -52,6 +53,7 @@ void by_cues(const char* row, const gait::Loaded& loaded, const std::filesystem:
     count(row, int(read.sheet.seconds / dt), [&](int frame) {
         cues.apply(performer, frame * dt);
         performer.advance(dt);
+        performer.pose({});
     });
 }
 
@@ -67,6 +69,7 @@ int main(int argument_count, char** arguments) {
     if (!hers.character || !crossing.character) { return 1; }
     go_on("standing", hers, 0);
     go_on("strolling", hers, 1.4F);
+    go_on("unseen", hers, 1.4F, false);
     by_cues("round", hers, demo / "round.cues.yaml");
     by_cues("evening", hers, demo / "evening.cues.yaml");
     by_cues("crossing", crossing, demo / "crossing.cues.yaml");

@@ -211,14 +211,13 @@ ShippedRow row_of(std::string name, const Shipped& document, std::size_t before,
     };
     for (int run = 0; run < runs; ++run) {
         gait::Performer performer(document.loaded.character);
-        std::vector<gait::Transform> pose(character.joint_count());
         const SetInputs inputs = new_inputs();
         for (std::size_t f = 0; f < before + frames; ++f) {
             double warming = 0;
             keep(f < before ? warming : ours[f - before], [&] {
                 inputs(performer, f);
                 performer.advance(dt);
-                performer.pose(pose);
+                performer.pose({});
             });
             if (run == 0 && f >= before) { mixed.push_back(mixed_in(performer)); }
         }

@@ -157,16 +157,17 @@ public:
     /// \copydoc get(NumberValue) const
     [[nodiscard]] std::string_view get(ChoiceValue value) const;
 
-    /// Plays `seconds` of time: parameters, machine, playheads, pose. Allocates nothing, locks nothing, throws nothing.
-    /// Zero is allowed: the machine decides, no time passes. False, and counted, and nothing is played, for a step that
-    /// is not 0 to `longest_step`.
+    /// Plays `seconds` of time: parameters, machine, playheads. The pose is made as it is first asked for, once a step
+    /// whatever is asked, so that a body out of sight pays for none; what is decided does not hang on it. Allocates
+    /// nothing, locks nothing, throws nothing. Zero is allowed: the machine decides, no time passes. False, and counted,
+    /// and nothing is played, for a step that is not 0 to `longest_step`.
     bool advance(double seconds);
     /// The same, and tells in `events` what happened. The performer is the same to the last bit whether anybody listens
     /// or not.
     bool advance(double seconds, EventList& events);
 
     /// The pose [one a joint], each relative to its parent. `out` must hold `joint_count()`; excess is left alone.
-    /// Fewer places take as many joints.
+    /// Fewer places take as many joints; with none the pose is only made, as on a thread that has time for it.
     void pose(std::span<Transform> out) const;
     /// The pose in model space: metres from the character's origin.
     void model_pose(std::span<Transform> out) const;

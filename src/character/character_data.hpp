@@ -49,6 +49,8 @@ struct CompiledTransition {
     std::uint16_t enter_mark = no_index;
     std::uint32_t first_threshold = 0; ///< into `thresholds`
     std::uint32_t threshold_count = 0;
+    SlotSet reads = 0;      ///< the values that its condition and its fade read, and its signal
+    bool by_values = false; ///< nothing but those lets it be taken: neither time nor what other layers do
 };
 
 /// What a node of the tree of states does while it is active. A machine, a pick and a choose hold other nodes, of which
@@ -67,7 +69,10 @@ struct StateFacts {
     bool only_phase = false;      ///< while it keeps step, its clips have no places of their own and pass no events
     bool endless = false;         ///< what leads its motion loops
     bool plain = false;           ///< its clips count alike on all joints, inside the mask alone
+    bool masked = false;          ///< so but for clips that count on some part of the body
     bool poll_every_step = false; ///< when its next decision falls cannot be predicted; evaluate it in every step
+    bool poll_signals = false;    ///< nor can it while signals are about
+    bool nothing = false;         ///< it plays nothing
     std::uint32_t first_leaf = 0; ///< of its motion
     SlotSet reads = 0;            ///< the values that its decisions read
 };
@@ -124,6 +129,7 @@ struct CompiledLayer {
     bool has_whole_body = false;           ///< some state of it counts beyond the mask
     bool has_terms = false;                ///< some motion of it has weights by expressions
     bool has_live_weights = false;         ///< weights or rates of some of its motions depend on inputs
+    bool yields = false;                   ///< `forbid` names some state of it
     bool may_hide = false;                 ///< all that is below it, if it covers it
     bool joins = false;                    ///< it may be blended in one pass with those below it
     bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
@@ -176,8 +182,11 @@ struct ComputedParameter {
     CodeRange value;      ///< or the flag that is watched, or what turns it on
     CodeRange only_while; ///< or what turns it off
     CodeRange clear;
-    std::uint8_t layer = 0; ///< that is looked at
-    std::uint16_t node = 0; ///< of it, or the `Reading`
+    std::uint8_t layer = 0;      ///< that is looked at
+    bool by_values = false;      ///< while nothing that it reads changes, neither does it
+    bool counts_presses = false; ///< it flips with each sending of a signal, rather than as a condition begins to hold
+    std::uint16_t node = 0;      ///< of the layer, or the `Reading`
+    SlotSet reads = 0;           ///< the values that its expressions read
 };
 
 struct CompiledSignal {
@@ -260,6 +269,7 @@ struct CharacterData {
     std::vector<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
     std::vector<AlignedFloats> masks;   ///< a weight a lane
     std::vector<CompiledCursor> cursors;
+    SlotSet weights_read = 0; ///< values that weights and rates of motions hang on
     CompiledFeet feet;
     std::vector<Instruction> code;
     std::vector<ComputedParameter> computed; ///< each after what it needs

@@ -212,7 +212,8 @@ struct LayerHeader {
     Coverage offset_uncovers;                           ///< and how fast that changed then, a second
     std::uint8_t has_signs = 0;   ///< a bit for each slot: some joint's quaternion is turned round in it
     std::uint8_t turns_sides = 0; ///< some joint changes the side on which it joins those below, or has just done so
-    std::array<std::uint8_t, 2> spare{};
+    std::uint8_t turned_down = 0; ///< all ways out of its active states were looked at, and none was taken
+    std::uint8_t spare = 0;
     double offset_elapsed = 0;
     double seconds_until_decision =
         0;                   ///< no decision can fall for so long, unless a value changes that its conditions read
@@ -236,16 +237,27 @@ struct PerformerHeader {
     std::uint8_t steps_since_planted = 2; ///< 1 while feet go on from where they were held last
     std::uint8_t signals_live = 0;        ///< some signal was sent, and not all of it is over
     std::uint8_t entered = 0;             ///< a state was entered by hand
-    std::array<std::uint8_t, 2> spare{};
-    SlotSet moved = 0; ///< values that changed since the layers last decided and computed their weights
+    std::uint8_t pose_due = 0;            ///< the pose is that of an earlier step
+    std::uint8_t steps_unposed = 0;       ///< since a pose was made; 2 stands for more
+    std::uint8_t inputs_settle = 0;       ///< some smoothed input or cursor has not arrived yet
+    std::array<std::uint8_t, 7> spare{};
+    SlotSet moved = 0;                ///< values that changed since the layers last decided and computed their weights
+    SlotSet to_compute = ~SlotSet{0}; ///< and since parameters were last computed
     Faults faults;
     double since_planted = 0; ///< seconds
+    double since_posed = 0;   ///< seconds since a pose was made
     LoweredHips hips;
     BodyStep travel;         ///< of the last step, in the frame in which it began
     double travel_share = 0; ///< of the last step
     double scale = 1;        ///< of the body, and so of its travel
     std::array<TransitionRecord, most_records> records{};
 };
+
+/// Keeps that a value has changed.
+inline void note_moved(PerformerHeader& header, std::size_t slot) {
+    header.moved |= slot_set(slot);
+    header.to_compute |= slot_set(slot);
+}
 
 static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<LayerHeader> &&
               std::is_trivially_copyable_v<Playhead>);

@@ -365,6 +365,10 @@ private:
     /// What costs a frame nothing because it cannot happen.
     void note_what_frames_may_skip() {
         CharacterData& data = *data_;
+        for (const CompiledForbid& forbid : data.forbidden) {
+            data.layers[data.states[forbid.yields].layer].yields = true;
+        }
+        note_what_values_move();
         for (CompiledState& state : data.states) {
             const bool goes_on = state.kind == NodeKind::pick ||
                                  (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index);
@@ -375,8 +379,11 @@ private:
             const auto leaves = data.motions.leaves_of(motion);
             const auto of_all = [&](auto holds) { return std::all_of(leaves.begin(), leaves.end(), holds); };
             state.facts.first_leaf = motion.first_leaf;
-            state.facts.plain = !motion.nothing && !state.whole_body && motion.channel_count == 0 &&
-                                of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
+            state.facts.nothing = motion.nothing;
+            const bool even =
+                !motion.nothing && !state.whole_body && of_all([](const Leaf& leaf) { return !leaf.frames.steps; });
+            state.facts.plain = even && motion.channel_count == 0;
+            state.facts.masked = even && motion.channel_count > 0;
             state.facts.synced = motion.synced;
             state.facts.only_phase = of_all([](const Leaf& leaf) { return leaf.synced && !leaf.has_events; });
             state.facts.endless = !of_all([](const Leaf& leaf) { return !leaf.leads; }) &&
@@ -394,31 +401,81 @@ private:
         }
     }
 
+    /// The values that some expressions read.
+    [[nodiscard]] SlotSet slots_in(std::initializer_list<CodeRange> codes) const {
+        SlotSet slots = 0;
+        for (const CodeRange code : codes) {
+            for (const Instruction& instruction : data_->instructions(code)) {
+                if (reads_parameter(instruction)) { slots |= slot_set(instruction.slot); }
+            }
+        }
+        return slots;
+    }
+
+    /// Whether what another layer does may keep a node from being entered.
+    [[nodiscard]] bool may_be_forbidden(std::uint16_t node) const {
+        const auto& states = data_->states;
+        const auto holds = [&](std::uint16_t outer, std::uint16_t inner) {
+            for (; inner != no_index; inner = states[inner].parent) {
+                if (inner == outer) { return true; }
+            }
+            return false;
+        };
+        return std::any_of(data_->forbidden.begin(), data_->forbidden.end(), [&](const CompiledForbid& forbid) {
+            return holds(forbid.yields, node) || holds(node, forbid.yields);
+        });
+    }
+
     /// What moves a state's decisions, and whether anything does but time and values.
     void note_what_decisions_hang_on(CompiledState& state) {
-        const CharacterData& data = *data_;
-        const auto add_slots = [&](CodeRange code) {
-            for (const Instruction& instruction : data.instructions(code)) {
-                if (reads_parameter(instruction)) { state.facts.reads |= slot_set(instruction.slot); }
-            }
-        };
+        CharacterData& data = *data_;
         if (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index) {
             state.facts.reads |= slot_set(data.chooses[state.selector].by);
         }
-        // What `forbid` says changes with the other layer's states.
-        state.facts.poll_every_step =
-            state.kind == NodeKind::pick ||
-            std::any_of(data.forbidden.begin(), data.forbidden.end(),
-                        [&](const CompiledForbid& forbid) { return data.states[forbid.yields].layer == state.layer; });
+        state.facts.poll_every_step = state.kind == NodeKind::pick;
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
-            const CompiledTransition& transition = data.transitions[state.transitions.first + t];
-            add_slots(transition.when);
-            add_slots(transition.fade_by);
-            if (transition.signal != no_index) { state.facts.reads |= slot_set(data.signals[transition.signal].slot); }
+            CompiledTransition& transition = data.transitions[state.transitions.first + t];
+            transition.reads = slots_in({transition.when, transition.fade_by});
+            if (transition.signal != no_index) { transition.reads |= slot_set(data.signals[transition.signal].slot); }
+            state.facts.reads |= transition.reads;
             // Ends and marks come sooner or later as rates and weights change.
-            state.facts.poll_every_step = state.facts.poll_every_step || transition.at_end || transition.reads_state ||
-                                          transition.mark != no_index || transition.span != no_index;
+            const bool moments = transition.at_end || transition.reads_state || transition.mark != no_index ||
+                                 transition.span != no_index;
+            // What `forbid` says changes with the other layer's states.
+            const bool forbidden = may_be_forbidden(transition.target), waits = transition.signal != no_index;
+            state.facts.poll_every_step = state.facts.poll_every_step || moments || (forbidden && !waits);
+            state.facts.poll_signals = state.facts.poll_signals || (forbidden && waits);
+            transition.by_values = !moments && transition.after == 0 && transition.after_more == 0 &&
+                                   transition.threshold_count == 0 && !forbidden;
         }
+    }
+
+    /// Which values the computed parameters and the weights and rates of motions hang on.
+    void note_what_values_move() {
+        CharacterData& data = *data_;
+        for (ComputedParameter& computed : data.computed) {
+            computed.reads = slots_in({computed.value, computed.only_while, computed.clear});
+            computed.by_values = computed.source != ParameterSource::since &&
+                                 computed.source != ParameterSource::layer_state &&
+                                 computed.source != ParameterSource::layer_reading;
+            if (computed.source != ParameterSource::flips || computed.value.count != 1) { continue; }
+            const Instruction& read = data.instructions(computed.value).front();
+            computed.counts_presses = read.operation == Operation::parameter && read.slot < data.signal_of.size() &&
+                                      data.signal_of[read.slot] != no_index;
+        }
+        const auto add_cursor = [&](std::uint16_t cursor) {
+            if (cursor != no_index) { data.weights_read |= slot_set(data.cursors[cursor].number); }
+        };
+        for (const MotionPart& part : data.motions.parts) {
+            if (part.kind != PartKind::line && part.kind != PartKind::plane) { continue; }
+            data.weights_read |= slot_set(part.parameter) | slot_set(part.second);
+            add_cursor(part.cursor);
+        }
+        for (const PaceGroup& group : data.motions.pace_groups) {
+            data.weights_read |= slot_set(group.parameter);
+            add_cursor(group.cursor);
+        }
+        for (const Leaf& leaf : data.motions.leaves) { data.weights_read |= slots_in({leaf.pace}); }
     }
 
     /// Calls `visit(joint, row, moved)` for each translation and scale that some clip moves: `row` is the first of

@@ -34,6 +34,7 @@ void advance_all(std::span<Performer> performers, double seconds) {
                                   take_over(&begun);
                                   for (std::size_t i = range.begin(); i != range.end(); ++i) {
                                       performers[i].advance(seconds);
+                                      performers[i].pose({}); // made here, on all cores
                                   }
                                   hand_over(&done);
                               });

@@ -340,7 +340,7 @@ void decay_sides(const CharacterData& data, const PerformerBlock& block) {
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
 bool hides(const CharacterData& data, const PerformerBlock& block) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    if (!own.may_hide || block.layer().weight.value < 1) { return false; }
+    if (!own.may_hide || block.layer().weight.value < 1 || plays_nothing(data, block.layer())) { return false; }
     const Cover cover = cover_of(own, LayerPose(data, block));
     return cover.covered.whole_body >= 1 || (own.mask == no_index && cover.covered.total() >= 1);
 }
@@ -390,7 +390,7 @@ bool joins(const CompiledLayer& own, const LayerHeader& layer) {
 /// Writes down what of a layer lies over those below it in a window, if it shows.
 void write_over(const CharacterData& data, const CompiledLayer& own, const PerformerBlock& block, Window window,
                 WindowProgram& program, MovedValues& moved) {
-    if (!(block.layer().weight.value > 0)) {
+    if (!(block.layer().weight.value > 0) || plays_nothing(data, block.layer())) {
         note_shown(block, false);
         return;
     }

@@ -40,7 +40,9 @@ private:
                              is_near(h.travel_share) && is_near(double(h.hips.drop)) && is_near(double(h.hips.speed)) &&
                              is_near(h.hips.as_played) &&
                              is_within(h.scale, double(smallest_scale), double(greatest_scale));
-        const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) && is_flag(h.entered);
+        const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) &&
+                           is_flag(h.entered) && is_flag(h.inputs_settle) && h.pose_due == 0 && h.steps_unposed <= 2 &&
+                           is_time(h.since_posed);
         if (!numbers || !flags || h.record_count > most_records || h.steps_since_planted > 2) { return false; }
         return std::all_of(h.records.begin(), h.records.begin() + h.record_count, [&](const TransitionRecord& r) {
             return is_time(r.time) && r.transition < data_.transition_info.size() && r.from < data_.state_info.size();
@@ -272,6 +274,7 @@ private:
             if (!is_within(double(turn.left), 0, double(SideTurn::seconds))) { return false; }
         }
         return is_flag(layer.weight_moved) && is_flag(layer.shown) && is_flag(layer.turns_sides) &&
+               is_flag(layer.turned_down) &&
                std::all_of(sides.sign, sides.sign + 3 * block.reach().lanes,
                            [](std::int8_t side) { return side >= -1 && side <= 1; });
     }

@@ -130,10 +130,12 @@ public:
     /// Conditions may hold now that did not, and the pose is another.
     void settle(double fade) {
         take_new_defaults();
-        block_.header().moved = ~SlotSet{0};
+        block_.header().moved = block_.header().to_compute = ~SlotSet{0};
+        block_.header().inputs_settle = 1;
         Layers layers(data_, block_, nullptr);
         layers.each([](Frame& frame) {
             frame.layer.seconds_until_decision = 0;
+            frame.layer.turned_down = 0;
             weigh_again(frame);
         });
         if (joints_alike(old_, data_)) {

@@ -10,6 +10,15 @@
 
 namespace gait::detail {
 
+/// Whether a channel counts in full wherever the one that holds it does: it has no mask, or all that would be mixed in
+/// counts nothing now.
+[[nodiscard]] inline bool is_whole(const Channel& channel, std::span<const MixEntry> entries, const float* terms) {
+    if (entries.empty()) { return channel.mask == no_index; }
+    return channel.rest && entries.front().term == no_index &&
+           std::all_of(entries.begin() + 1, entries.end(),
+                       [&](const MixEntry& entry) { return entry.term != no_index && terms[entry.term] == 0; });
+}
+
 /// How the weights of a motion's channels differ from joint to joint of a window. A channel costs something only when
 /// it is asked for, and differs.
 class ChannelProfiles {
@@ -41,7 +50,7 @@ private:
         const Channel& channel = channels_[c];
         const float* parent = of(channel.parent);
         const std::span entries(data_.motions.entries.data() + channel.first_entry, channel.entry_count);
-        if (is_whole(channel, entries)) { return parent; }
+        if (is_whole(channel, entries, terms_)) { return parent; }
         if (entries.empty() && parent == nullptr) { return data_.masks[channel.mask].data() + window_.first; }
         std::array<float, window_lanes>& row = rows_[c];
         for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
@@ -51,14 +60,6 @@ private:
             row[lane] = parent == nullptr ? own : own * parent[lane];
         }
         return row.data();
-    }
-
-    /// Whether it counts in full everywhere: it has no mask, or all that would be mixed in counts nothing now.
-    [[nodiscard]] bool is_whole(const Channel& channel, std::span<const MixEntry> entries) const {
-        if (entries.empty()) { return channel.mask == no_index; }
-        return channel.rest && entries.front().term == no_index &&
-               std::all_of(entries.begin() + 1, entries.end(),
-                           [&](const MixEntry& entry) { return entry.term != no_index && terms_[entry.term] == 0; });
     }
 
     /// The part of a channel beside the others of its mix.

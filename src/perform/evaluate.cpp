@@ -270,7 +270,23 @@ private:
 
 /// Whether `write_alike` will do for what an instance shows now.
 bool are_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
-    return data.states[instance.state].facts.plain && !block.has_signs(instance);
+    const StateFacts& facts = data.states[instance.state].facts;
+    if (block.has_signs(instance)) { return false; }
+    if (!facts.masked || facts.plain) { return facts.plain; }
+    // Nothing of what would be mixed in on a part of the body counts.
+    const Motion& motion = data.motions.motions[data.states[instance.state].motion];
+    const std::span<const Channel> channels = data.motions.channels_of(motion);
+    const float* terms = block.terms(instance);
+    const Leaf* leaves = data.leaves_of(data.states[instance.state]);
+    for (const Playhead& playhead : block.playing(instance)) {
+        for (std::uint8_t c = leaves[playhead.leaf].channel; c != 0; c = channels[c - 1U].parent) {
+            const Channel& channel = channels[c - 1U];
+            if (!is_whole(channel, {data.motions.entries.data() + channel.first_entry, channel.entry_count}, terms)) {
+                return false;
+            }
+        }
+    }
+    return true;
 }
 
 /// Adds the rest pose with the weight that no clip covers.

@@ -18,6 +18,13 @@ namespace {
 /// Nobody is told what a layer does that does not count.
 void hear(Frame& frame, EventList* events) { frame.events = frame.layer.weight.value > 0 ? events : nullptr; }
 
+/// Forgets on which sides the layer's joints lie over those below.
+void find_sides_anew(const PerformerBlock& block) {
+    block.forget_hemispheres();
+    std::fill(block.side_turns().begin(), block.side_turns().end(), SideTurn{});
+    block.layer().turns_sides = 0;
+}
+
 /// Enters every layer's start, by the inputs as they are.
 void enter_start(const CharacterData& data, Layers& layers) {
     const PerformerBlock& block = layers[0].block;
@@ -69,8 +76,7 @@ void begin_again(const CharacterData& data, const PerformerBlock& block) {
     header.next_serial = 0;
     layers.each([&](Frame& frame) {
         frame.layer = {};
-        frame.block.forget_hemispheres();
-        std::fill(frame.block.side_turns().begin(), frame.block.side_turns().end(), SideTurn{});
+        find_sides_anew(frame.block);
     });
     enter_start(data, layers);
 }
@@ -96,7 +102,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     Step step(layers, dt);
     // A motion that is left now keeps the weights it had; one that stays takes the new ones.
     step.decide_all();
-    const bool inputs_moved = header.moved != 0;
+    const bool inputs_moved = (header.moved & data.weights_read) != 0;
     header.moved = 0;
     forget_edges(layers[0]);
     layers.each([&](Frame& frame) {
@@ -115,7 +121,30 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     } else if (data.travels) {
         header.travel_share /= dt;
     }
+    header.pose_due = 1;
+    header.steps_unposed = std::uint8_t(std::min(2, header.steps_unposed + 1));
+    header.since_posed += dt;
+}
+
+namespace {
+
+/// So long nobody remembers how the layers lay over one another.
+constexpr double unseen_for = 1; // seconds
+
+[[gnu::noinline]] void make_pose_now(const CharacterData& data, const PerformerBlock& block) {
+    PerformerHeader& header = block.header();
+    if (header.steps_unposed > 1 && header.since_posed > unseen_for) {
+        for (std::size_t l = 0; l < data.layers.size(); ++l) { find_sides_anew(block.of_layer(l)); }
+    }
     evaluate_pose(data, block);
+    header.pose_due = header.steps_unposed = 0;
+    header.since_posed = 0;
+}
+
+} // namespace
+
+void make_pose(const CharacterData& data, const PerformerBlock& block) {
+    if (block.header().pose_due != 0) { make_pose_now(data, block); }
 }
 
 namespace {

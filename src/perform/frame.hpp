@@ -90,8 +90,11 @@ void reset_block(const CharacterData& data, const PerformerBlock& block);
 /// state that was entered by hand stays.
 void begin_again(const CharacterData& data, const PerformerBlock& block);
 
-/// A step of `dt` seconds (finite and not negative), the pose included. `events` may be null.
+/// A step of `dt` seconds (finite and not negative), but for the pose. `events` may be null.
 void advance_block(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt);
+
+/// Makes the pose where it is that of an earlier step. What nobody looked at for a while finds its nearer sides anew.
+void make_pose(const CharacterData& data, const PerformerBlock& block);
 
 [[nodiscard]] double seconds_to_next_instant(const CharacterData& data, const PerformerBlock& block);
 

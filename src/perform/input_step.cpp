@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace gait::detail {
 namespace {
@@ -17,22 +18,22 @@ std::size_t live_signals(const Frame& frame) { return frame.header.signals_live 
 void show(Frame& frame, std::size_t slot, float value) {
     if (frame.block.smoothed()[slot] == value) { return; }
     frame.block.smoothed()[slot] = value;
-    frame.header.moved |= slot_set(slot);
+    note_moved(frame.header, slot);
 }
 
-/// Moves the smoothed value of a parameter toward `raw()[slot]`.
-void smooth(Frame& frame, std::size_t slot, double dt) {
+/// Moves the smoothed value of a parameter toward `raw()[slot]`. Whether it has yet to arrive.
+bool smooth(Frame& frame, std::size_t slot, double dt) {
     const ParameterInfo& info = frame.data.parameters[slot];
     const PerformerBlock& block = frame.block;
     const bool wraps = info_of(info.kind).wraps;
     auto& [value, velocity, limited] = block.smoothed_states()[frame.data.smoothed_of[slot]];
     const auto asked = double(block.raw()[slot]);
-    if (value == asked && limited == asked && velocity == 0) { return; } // it has arrived
+    if (value == asked && limited == asked && velocity == 0) { return false; } // it has arrived
     // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
     double target = asked;
     const double from = info.at_most > 0 ? limited : value;
     if (wraps) { target = from + wrapped_degrees(target - from); }
-    if (value == target && limited == target && velocity == 0) { return; } // on another turn
+    if (value == target && limited == target && velocity == 0) { return false; } // on another turn
     double left = dt;
     if (info.at_most > 0 && limited != target) {
         const double ramp = target > limited ? double(info.at_most) : -double(info.at_most);
@@ -51,6 +52,7 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
     if (std::fabs(now.value - follows) < close && std::fabs(now.velocity) < close && follows == target) {
         now = {follows, 0};
     }
+    const bool arrived = now.value == target && now.velocity == 0;
     value = now.value;
     velocity = now.velocity;
     if (wraps && (value <= -180 || value > 180)) {
@@ -60,6 +62,7 @@ void smooth(Frame& frame, std::size_t slot, double dt) {
         limited += round;
     }
     show(frame, slot, wraps ? float(wrapped_degrees(value)) : within_range(info, float(value)));
+    return !arrived;
 }
 
 /// What is asked of another layer, as it stands.
@@ -86,9 +89,19 @@ public:
     Computer(Frame& frame, double dt, Changes changes = Changes::seen) : frame_(frame), dt_(dt), changes_(changes) {}
 
     void run() {
+        // What one changes that stands after its reader is read in the next step.
+        SlotSet& moved = frame_.header.to_compute;
+        const SlotSet before = std::exchange(moved, 0);
         for (std::size_t c = 0; c < frame_.data.computed.size(); ++c) {
-            if (changes_ == Changes::left_for_later && watches_changes(frame_.data.computed[c])) { continue; }
-            compute(frame_.data.computed[c], frame_.block.memory()[c]);
+            const ComputedParameter& computed = frame_.data.computed[c];
+            if (changes_ == Changes::left_for_later && watches_changes(computed)) { continue; }
+            if (computed.by_values && ((before | moved) & computed.reads) == 0) {
+                const bool follows =
+                    computed.slot < frame_.data.parameters.size() && frame_.data.smoothed_of[computed.slot] != no_index;
+                if (follows) { smooth(frame_, computed.slot, dt_); }
+                continue;
+            }
+            compute(computed, frame_.block.memory()[c]);
         }
     }
 
@@ -149,7 +162,10 @@ private:
         if (hidden) { return show(frame_, computed.slot, raw); }
         const ParameterInfo& info = frame_.data.parameters[computed.slot];
         raw = within_range(info, raw);
-        if (raw != before) { frame_.header.moved |= slot_set(computed.slot); }
+        if (raw != before) {
+            note_moved(frame_.header, computed.slot);
+            frame_.header.inputs_settle = 1; // a cursor may follow it
+        }
         if (frame_.data.smoothed_of[computed.slot] != no_index) {
             smooth(frame_, computed.slot, dt_);
         } else {
@@ -170,8 +186,9 @@ PlanePoint asked_of(const Frame& frame, const CompiledCursor& cursor) {
     return {speed * std::sin(radians), speed * std::cos(radians)};
 }
 
-/// Moves the velocity that steers planes toward the one that is asked for, each component by itself.
-void follow_cursor(Frame& frame, std::size_t index, double dt) {
+/// Moves the velocity that steers planes toward the one that is asked for, each component by itself. Whether it has
+/// yet to arrive.
+bool follow_cursor(Frame& frame, std::size_t index, double dt) {
     const CompiledCursor& cursor = frame.data.cursors[index];
     CursorState& state = frame.block.cursor_states()[index];
     const PlanePoint asked = asked_of(frame, cursor);
@@ -193,9 +210,12 @@ void follow_cursor(Frame& frame, std::size_t index, double dt) {
         state.velocity[axis] = now.velocity;
     }
     PlanePoint& shown = frame.block.cursors()[index];
-    if (shown.x == state.value[0] && shown.y == state.value[1]) { return; }
-    shown = {state.value[0], state.value[1]};
-    frame.header.moved |= slot_set(cursor.number);
+    if (shown.x != state.value[0] || shown.y != state.value[1]) {
+        shown = {state.value[0], state.value[1]};
+        note_moved(frame.header, cursor.number);
+    }
+    return state.value[0] != target[0] || state.value[1] != target[1] || state.velocity[0] != 0 ||
+           state.velocity[1] != 0 || state.limited[0] != target[0] || state.limited[1] != target[1];
 }
 
 } // namespace
@@ -237,6 +257,7 @@ void reset_inputs(Frame& frame) {
         block.raw()[p] = block.smoothed()[p] = value;
         begin_smoothed(data, block, p);
     }
+    frame.header.to_compute = ~SlotSet{0};
     Computer(frame, 0).run();
     begin_computed(frame);
 }
@@ -251,7 +272,9 @@ void recompute_inputs(Frame& frame) {
             frame.block.raw()[computed.slot] = frame.data.parameters[computed.slot].default_value;
         }
     }
+    frame.header.to_compute = ~SlotSet{0};
     Computer(frame, 0, Computer::Changes::left_for_later).run();
+    frame.header.to_compute = ~SlotSet{0}; // those that were left for later
     begin_computed(frame);
 }
 
@@ -262,24 +285,17 @@ void take_inputs(Frame& frame, double dt) {
         show(frame, data.signals[s].slot, sent.pending != 0 && sent.offered == 0 ? 1.0F : 0.0F);
     }
     // Without smoothing `set` has carried the value over already.
-    for (const std::uint16_t slot : data.smoothed) {
-        if (!data.parameters[slot].computed) { smooth(frame, slot, dt); }
+    bool under_way = false;
+    if (frame.header.inputs_settle != 0) {
+        for (const std::uint16_t slot : data.smoothed) {
+            if (!data.parameters[slot].computed) { under_way = smooth(frame, slot, dt) || under_way; }
+        }
     }
     if (!data.computed.empty()) { Computer(frame, dt).run(); }
-    for (std::size_t c = 0; c < data.cursors.size(); ++c) { follow_cursor(frame, c, dt); }
+    if (frame.header.inputs_settle == 0) { return; }
+    for (std::size_t c = 0; c < data.cursors.size(); ++c) { under_way = follow_cursor(frame, c, dt) || under_way; }
+    frame.header.inputs_settle = under_way ? 1 : 0;
 }
-
-namespace {
-
-/// Whether it flips with each sending of a signal, rather than as a condition begins to hold.
-bool counts_presses(const CharacterData& data, const ComputedParameter& computed) {
-    if (computed.source != ParameterSource::flips || computed.value.count != 1) { return false; }
-    const std::uint16_t slot = data.instructions(computed.value).front().slot;
-    return data.instructions(computed.value).front().operation == Operation::parameter &&
-           slot < data.signal_of.size() && data.signal_of[slot] != no_index;
-}
-
-} // namespace
 
 void look_at_layers(Frame& frame) {
     for (const ComputedParameter& computed : frame.data.computed) {
@@ -293,8 +309,9 @@ void forget_edges(Frame& frame) {
     for (std::size_t c = 0; c < frame.data.computed.size(); ++c) {
         const ComputedParameter& computed = frame.data.computed[c];
         // Two presses in two steps running are two.
-        if (counts_presses(frame.data, computed)) { frame.block.memory()[c] = 0; }
-        if (computed.source == ParameterSource::rises || computed.source == ParameterSource::falls) {
+        if (computed.counts_presses) { frame.block.memory()[c] = 0; }
+        const bool edge = computed.source == ParameterSource::rises || computed.source == ParameterSource::falls;
+        if (edge && frame.block.raw()[computed.slot] != 0) {
             frame.block.raw()[computed.slot] = 0;
             show(frame, computed.slot, 0);
         }
@@ -332,7 +349,7 @@ void send_signal(Frame& frame, std::uint16_t signal) {
     sent.began_wait = 0;
     sent.age = 0;
     frame.header.signals_live = 1;
-    frame.header.moved |= slot_set(frame.data.signals[signal].slot);
+    note_moved(frame.header, frame.data.signals[signal].slot);
 }
 
 } // namespace gait::detail

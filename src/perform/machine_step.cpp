@@ -179,14 +179,21 @@ void record(Frame& frame, std::uint16_t transition) {
     ++header.record_count;
 }
 
-/// The first transition that holds, outermost states first; none when nothing does.
-std::uint16_t find_due(const Frame& frame, const Visited& visited, double& fade) {
-    if (is_settling(frame.layer)) { return no_index; }
+/// Whether nothing has changed that would let a way out be taken which was turned down before.
+bool is_still_shut(const Frame& frame, const CompiledTransition& transition) {
+    return transition.by_values && (transition.reads & frame.header.moved) == 0 &&
+           (transition.signal == no_index || frame.header.signals_live == 0);
+}
+
+/// The first transition that holds, outermost states first; none when nothing does. `turned_down`: none did when they
+/// were last looked at.
+std::uint16_t find_due(const Frame& frame, const Visited& visited, bool turned_down, double& fade) {
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const auto index = std::uint16_t(state.transitions.first + t);
             const CompiledTransition& transition = frame.data.transitions[index];
+            if (turned_down && is_still_shut(frame, transition)) { continue; }
             if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
         }
     }
@@ -349,6 +356,7 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
     frame.passed_count = 0;
     frame.asked = false;
     layer.seconds_until_decision = 0;
+    layer.turned_down = 0;
     const std::uint16_t innermost = path.nodes[path.depth - 1].node;
     if (path.motion_goes_on) {
         frame.active().state = innermost;
@@ -405,12 +413,16 @@ void decide(Frame& frame) {
     LayerHeader& layer = frame.layer;
     layer.seconds_until_decision = 0;
     frame.asked = false;
+    const bool turned_down = layer.turned_down != 0;
+    layer.turned_down = 0;
     Visited visited;
     for (int hop = 0; hop < most_splits && !frame.led; ++hop) {
         double fade = 0;
-        const std::uint16_t taken = find_due(frame, visited, fade);
+        const bool settling = is_settling(layer);
+        const std::uint16_t taken = settling ? no_index : find_due(frame, visited, turned_down && hop == 0, fade);
         if (taken == no_index) {
             frame.asked = hop == 0;
+            layer.turned_down = hop == 0 && !settling ? 1 : 0;
             break;
         }
         const CompiledTransition& transition = frame.data.transitions[taken];
@@ -447,6 +459,7 @@ void decide(Frame& frame) {
 }
 
 void yield_to_others(Frame& frame) {
+    if (!frame.compiled.yields) { return; }
     for (const CompiledForbid& forbid : frame.data.forbidden) {
         const CompiledState& yields = frame.data.states[forbid.yields];
         if (yields.layer != frame.block.layer_index() || !is_on_path(frame.layer, yields, forbid.yields) ||
@@ -494,6 +507,7 @@ double seconds_to_decision(const Frame& frame) {
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const CompiledTransition& transition = frame.data.transitions[state.transitions.first + t];
+            if (transition.by_values && (transition.signal == no_index || frame.header.signals_live == 0)) { continue; }
             consider(after_of(frame, level, transition) - elapsed);
             // What a condition reads of the inputs, and which signals there are, stays as it is within a step.
             if (waits_for_moment(transition) && !may_be_taken(frame, transition)) { continue; }
@@ -524,8 +538,10 @@ double seconds_to_decision(const Frame& frame) {
 double note_next_decision(Frame& frame) {
     constexpr double longest = 60; // seconds
     const double due = seconds_to_decision(frame);
-    const bool known =
-        frame.asked && !any_active(frame, [](const CompiledState& state) { return state.facts.poll_every_step; });
+    const bool signals = frame.header.signals_live != 0;
+    const bool known = frame.asked && !any_active(frame, [&](const CompiledState& state) {
+                           return state.facts.poll_every_step || (signals && state.facts.poll_signals);
+                       });
     frame.layer.seconds_until_decision = known ? std::min(due - decision_margin, longest) : 0;
     return due;
 }

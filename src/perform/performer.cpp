@@ -38,6 +38,13 @@ PerformerBlock view(const Character& character, std::byte* block, std::size_t la
     return {block, character.data().layout, layer};
 }
 
+/// The pose as it is now, made if nobody has asked for it yet.
+const float* shown_pose(const Character& character, std::byte* bytes) {
+    const PerformerBlock block = view(character, bytes);
+    make_pose(character.data(), block);
+    return block.pose();
+}
+
 /// Counts what the game asked for that cannot be.
 bool refuse(const PerformerBlock& block) {
     ++block.header().faults.refused_values;
@@ -60,7 +67,8 @@ Performer::Performer(std::shared_ptr<const Character> character) : character_(st
 
 Performer::Performer(const Performer& other)
     : character_(other.character_), block_(allocate(character_->performer_bytes())) {
-    std::memcpy(block_.get(), other.block_.get(), character_->performer_bytes());
+    // With its pose, so that the twins do not differ by which of them is looked at first.
+    std::memcpy(block_.get(), other.bytes().data(), character_->performer_bytes());
 }
 
 Performer& Performer::operator=(const Performer& other) {
@@ -69,7 +77,7 @@ Performer& Performer::operator=(const Performer& other) {
         block_.reset(allocate(other.character_->performer_bytes()));
         character_ = other.character_;
     }
-    std::memcpy(block_.get(), other.block_.get(), character_->performer_bytes());
+    std::memcpy(block_.get(), other.bytes().data(), character_->performer_bytes());
     return *this;
 }
 
@@ -91,6 +99,7 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
     const CharacterData& data = character_->data();
     const bool possible = fade >= 0 && fade <= longest_fade && std::size_t(ease) < eases.size();
     if (state.index >= data.state_info.size() || !possible) { return refuse(block); }
+    make_pose(data, block); // it is that of the step before
     Entrance entrance;
     entrance.fade = fade;
     entrance.ease = ease;
@@ -122,6 +131,7 @@ bool Performer::set_scale(float scale) {
     const PerformerBlock block = view(*character_, block_.get());
     if (!(scale >= smallest_scale && scale <= greatest_scale)) { return refuse(block); }
     block.header().scale = double(scale);
+    block.header().moved = ~SlotSet{0}; // clips that keep pace with what is asked go as fast as the body is large
     return true;
 }
 
@@ -144,6 +154,7 @@ bool Performer::plant_feet(const Travel& moved) {
         if (!(std::fabs(part) < far)) { return refuse(block); }
     }
     if (character_->data().feet.legs.empty()) { return false; }
+    make_pose(character_->data(), block);
     const double scale = block.header().scale;
     detail::plant_feet(
         character_->data(), block,
@@ -224,7 +235,8 @@ void set_aim(const PerformerBlock& block, std::uint16_t index, float value) {
     float& raw = block.raw()[index];
     if (raw == value) { return; }
     raw = value;
-    block.header().moved |= slot_set(index);
+    note_moved(block.header(), index);
+    block.header().inputs_settle = 1;
 }
 
 /// What is seen at once.
@@ -354,7 +366,7 @@ bool Performer::advance_with(double seconds, EventList* events) {
 
 void Performer::pose(std::span<Transform> out) const {
     const CharacterData& data = character_->data();
-    const float* rows = view(*character_, block_.get()).pose();
+    const float* rows = shown_pose(*character_, block_.get());
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
     for (std::size_t j = 0; j < count; ++j) { out[j] = transform_at(rows, data.layout.lanes, j, data.scales); }
 }
@@ -377,7 +389,7 @@ void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out)
     const CharacterData& data = character_->data();
     const std::size_t joints = data.rig.joints.size();
     if (out.size() < joints) { return; }
-    const float* rows = view(*character_, block_.get()).pose();
+    const float* rows = shown_pose(*character_, block_.get());
     const std::size_t lanes = data.layout.lanes;
     kernels::LocalPose pose{{rows, lanes},           {rows + 4 * lanes, lanes}, {},    data.parents.data(),
                             data.level_order.data(), data.done_before.data(),   joints};
@@ -513,7 +525,10 @@ double Performer::seconds_to_next_instant() const {
     return detail::seconds_to_next_instant(character_->data(), view(*character_, block_.get()));
 }
 
-std::span<const std::byte> Performer::bytes() const { return {block_.get(), character_->performer_bytes()}; }
+std::span<const std::byte> Performer::bytes() const {
+    shown_pose(*character_, block_.get()); // so that it hangs on the steps alone, and not on who looked
+    return {block_.get(), character_->performer_bytes()};
+}
 
 bool Performer::restore(std::span<const std::byte> stored) {
     if (stored.size() != character_->performer_bytes()) { return false; }
