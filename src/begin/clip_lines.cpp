@@ -113,14 +113,9 @@ private:
             marks += (marks.empty() ? "" : ", ") + name + ": " + (at.size() == 1 ? list : "[" + list + "]");
         };
         const auto& feet = clip.seen.measure.feet;
-        if (clip.role == ClipRole::gait || clip.role == ClipRole::low_gait) {
-            if (!clip.unsure.empty()) { return marks; } // they are measured anew, and may yet be mended
-            for (const FootMeasure& foot : feet) {
-                std::vector<double> at;
-                for (const Contact& contact : foot.contacts) { at.push_back(contact.strike); }
-                std::sort(at.begin(), at.end());
-                if (!at.empty() && foot.down < 0.99 && !foot.side.empty()) { add(foot.side + "_down", at); }
-            }
+        for (const FootMeasure& foot : feet) {
+            const std::vector<double> at = footfalls(clip, foot.side);
+            if (!at.empty()) { add(foot.side + "_down", at); }
         }
         if (clip.role == ClipRole::take_off || clip.role == ClipRole::leap) {
             double off = 0;
@@ -149,6 +144,19 @@ private:
 };
 
 } // namespace
+
+std::vector<double> footfalls(const Placed& clip, const std::string& side) {
+    const bool gait = clip.role == ClipRole::gait || clip.role == ClipRole::low_gait;
+    if (!gait || !clip.unsure.empty() || side.empty()) { return {}; } // measured anew, and may yet be mended
+    for (const FootMeasure& foot : clip.seen.measure.feet) {
+        if (foot.side != side || !(foot.down < 0.99)) { continue; }
+        std::vector<double> at;
+        for (const Contact& contact : foot.contacts) { at.push_back(contact.strike); }
+        std::sort(at.begin(), at.end());
+        return at;
+    }
+    return {};
+}
 
 std::string clip_lines(const Cast& cast, const Rig& rig, const BodyPlan& plan) {
     return ClipLines(cast, rig, plan).text();

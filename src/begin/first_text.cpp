@@ -411,6 +411,13 @@ private:
         if (moves() && stand_ != nullptr) { from_moving.emplace_back("to: still, when: speed < stop_at, fade: 0.35"); }
     }
 
+    /// What waits for a foot to come down, where some gait marks that.
+    [[nodiscard]] std::string as_comes_down(const std::string& foot) const {
+        const bool marked = std::any_of(gaits_.begin(), gaits_.end(),
+                                        [&](const Placed* gait) { return !footfalls(*gait, foot).empty(); });
+        return marked ? fmt::format("at: {}_down, ", foot) : "";
+    }
+
     void stops(std::string& out, std::vector<std::string>& from_moving) {
         if (stand_ == nullptr || !moves()) { return; }
         std::vector<std::string> first;
@@ -424,8 +431,8 @@ private:
             const std::string state = fmt::format("stopping_{}", foot);
             parameter("stopping",
                       "{kind: flag, note: \"stops with a last step of its own, and keeps its speed until then\"}");
-            first.push_back(fmt::format("to: {}, at: {}_down, when: \"stopping and speed < {:.1f}\", fade: 0.2", state,
-                                        foot, fastest * 1.3));
+            first.push_back(fmt::format("to: {}, {}when: \"stopping and speed < {:.1f}\", fade: 0.2", state,
+                                        as_comes_down(foot), fastest * 1.3));
             out += "        " + state + ":\n          play:" + by_foot_and_speed(own, state, "", false) +
                    fmt::format("\n          go: [{{to: {}, at: end, fade: {:.2f}}}]\n", onward_,
                                std::min(fade(own, true, stand_, 0.3), 0.45 * own.front()->seen.seconds));
@@ -470,8 +477,8 @@ private:
             for (const char* foot : {"left", "right"}) {
                 if (std::any_of(leaps.begin(), leaps.end(), [&](const Placed* leap) { return leap->foot == foot; })) {
                     from_moving.push_back(
-                        fmt::format("to: air.leap_{0}, signal: jump, at: {0}_down, when: speed > {1:.1f}, fade: 0.14",
-                                    foot, 0.7 * slowest));
+                        fmt::format("to: air.leap_{}, signal: jump, {}when: speed > {:.1f}, fade: 0.14", foot,
+                                    as_comes_down(foot), 0.7 * slowest));
                 }
             }
             if (off_the_spot) {

@@ -28,6 +28,7 @@ struct alignas(cache_line) Leaf {
     std::uint16_t pace_group = 0;            ///< leaves whose pace is kept together; 0: it goes at its own
     std::uint16_t strides = 1;               ///< in a cycle
     bool has_events = false;                 ///< its clip has marks or spans
+    bool adds_nothing = false;               ///< its differences are none, at least where it is held
     bool keeps_time = false;                 ///< the shared phase goes by its cadence, among others
     double rate = 0;                         ///< cycles a second: one over the clip's length; 0 for a clip of no length
     double cadence = 0;                      ///< strides a second at that rate

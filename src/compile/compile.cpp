@@ -362,6 +362,27 @@ private:
         }
     }
 
+    /// Whether an addition is none: in any of its frames, or in its first where it is held there.
+    [[nodiscard]] bool adds_nothing(const Leaf& leaf) const {
+        if (leaf.additive == no_index) { return false; }
+        const SampledClip& differences = data_->additives[leaf.additive];
+        const auto pace = data_->instructions(leaf.pace);
+        const bool stands =
+            pace.size() == 1 && pace.front().operation == Operation::constant && pace.front().value == 0;
+        const bool held = !leaf.synced && (leaf.rate == 0 || stands);
+        const auto none = [](const float* values, std::size_t count) {
+            return std::all_of(values, values + count, [](float value) { return std::fabs(value) < 1e-6F; });
+        };
+        const std::size_t frames = held ? 1 : differences.intervals + std::size_t{1};
+        const auto rows = [&](const SparseRows& moved) {
+            const std::size_t counted = std::min<std::size_t>(moved.frames, frames);
+            return none(moved.values.data(), counted * 4 * moved.joints.size());
+        };
+        return differences.steps.empty() && none(differences.rotations.data(), frames * 4 * differences.stride) &&
+               rows(differences.moving_translations) && rows(differences.still_translations) &&
+               rows(differences.moving_scales) && rows(differences.still_scales);
+    }
+
     /// What costs a frame nothing because it cannot happen.
     void note_what_frames_may_skip() {
         CharacterData& data = *data_;
@@ -369,6 +390,7 @@ private:
             data.layers[data.states[forbid.yields].layer].yields = true;
         }
         note_what_values_move();
+        for (Leaf& leaf : data.motions.leaves) { leaf.adds_nothing = adds_nothing(leaf); }
         for (CompiledState& state : data.states) {
             const bool goes_on = state.kind == NodeKind::pick ||
                                  (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index);

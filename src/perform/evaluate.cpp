@@ -124,7 +124,7 @@ void write_alike(const CharacterData& data, const PerformerBlock& block, const I
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
         const float weight = share * playhead.weight;
-        if (!(weight > 0)) { continue; }
+        if (!(weight > 0) || leaf.adds_nothing) { continue; }
         ClipPlace place{playhead.position, playhead.loops};
         if (leaf.synced && in_step) [[likely]] { place = place_in(data, leaf, phase); }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
@@ -172,7 +172,7 @@ public:
         for (const Playhead& playhead : block_.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
             const float weight = how_.share * playhead.weight;
-            if (!(weight > 0)) { continue; }
+            if (!(weight > 0) || leaf.adds_nothing) { continue; }
             ClipPlace place{playhead.position, playhead.loops};
             if (follows_phase(instance, leaf)) {
                 place = place_in(data_, leaf, how_.phase);
@@ -218,9 +218,10 @@ private:
     const float* signed_profile(const float* odd, const float* profile) {
         if (odd != nullptr) { odd += part_.first; }
         if (signs_ == nullptr && (odd == nullptr || profile == nullptr)) { return odd == nullptr ? profile : odd; }
+        if (odd == nullptr && profile == nullptr) { return own_signs(); }
         float* factors = program_.lane_numbers();
         if (signs_ != nullptr) {
-            kernels::spread_signs(signs_, part_.first, factors, part_.lanes);
+            std::copy_n(own_signs(), part_.lanes, factors);
         } else {
             std::fill_n(factors, part_.lanes, 1.0F);
         }
@@ -228,6 +229,17 @@ private:
             for (std::size_t lane = 0; more != nullptr && lane < part_.lanes; ++lane) { factors[lane] *= more[lane]; }
         }
         return factors;
+    }
+
+    /// Those of the instance, a lane each, the same for all its clips.
+    const float* own_signs() {
+        if (spread_ == nullptr || spread_before_ != program_.spills()) {
+            spread_before_ = program_.spills();
+            float* lanes = program_.lane_numbers();
+            kernels::spread_signs(signs_, part_.first, lanes, part_.lanes);
+            spread_ = lanes;
+        }
+        return spread_;
     }
 
     void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
@@ -259,6 +271,8 @@ private:
     const Window& part_;
     WindowProgram& program_;
     MovedSums& moved_;
+    const float* spread_ = nullptr;        ///< `signs_`, a lane each, as the program keeps them
+    unsigned spread_before_ = 0;           ///< which of its spills
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
 
@@ -279,7 +293,8 @@ bool are_alike(const CharacterData& data, const PerformerBlock& block, const Ins
     const float* terms = block.terms(instance);
     const Leaf* leaves = data.leaves_of(data.states[instance.state]);
     for (const Playhead& playhead : block.playing(instance)) {
-        for (std::uint8_t c = leaves[playhead.leaf].channel; c != 0; c = channels[c - 1U].parent) {
+        const Leaf& leaf = leaves[playhead.leaf];
+        for (std::uint8_t c = leaf.adds_nothing ? 0 : leaf.channel; c != 0; c = channels[c - 1U].parent) {
             const Channel& channel = channels[c - 1U];
             if (!is_whole(channel, {data.motions.entries.data() + channel.first_entry, channel.entry_count}, terms)) {
                 return false;
