@@ -264,7 +264,7 @@ private:
         const bool may_go = seen.clip->found_as.empty() || seen.clip->found_as == "stride";
         if (may_go && comes_round && m.speed > least_speed && !in_air && !(starts_standing && ends_standing)) {
             const std::string says_way = fmt::format("{:.2f} m/s {}", m.speed, direction_word(m.direction));
-            if (steps_in_turn(m)) {
+            if (steps_in_turn(m) || seen.clip->found_as == "stride") {
                 const std::string open =
                     m.loops ? "" : "its ends do not meet; a cut that comes round would be better: gait clips --cuts";
                 is(clip, is_low(seen) ? ClipRole::low_gait : ClipRole::gait,
