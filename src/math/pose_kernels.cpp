@@ -8,6 +8,8 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include <hwy/contrib/math/math-inl.h>
+
 HWY_BEFORE_NAMESPACE();
 namespace gait::kernels::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
@@ -366,6 +368,116 @@ void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
     }
 }
 
+/// a = a * b, or where `conjugated` a * conjugate(b).
+template <bool conjugated>
+HWY_INLINE void multiply(Vector& ax, Vector& ay, Vector& az, Vector& aw, Vector bx, Vector by, Vector bz, Vector bw) {
+    if constexpr (conjugated) { bx = hn::Neg(bx), by = hn::Neg(by), bz = hn::Neg(bz); }
+    const auto x = hn::MulAdd(aw, bx, hn::MulAdd(ax, bw, hn::NegMulAdd(az, by, hn::Mul(ay, bz))));
+    const auto y = hn::MulAdd(aw, by, hn::MulAdd(ay, bw, hn::NegMulAdd(ax, bz, hn::Mul(az, bx))));
+    const auto z = hn::MulAdd(aw, bz, hn::MulAdd(az, bw, hn::NegMulAdd(ay, bx, hn::Mul(ax, by))));
+    aw = hn::NegMulAdd(az, bz, hn::NegMulAdd(ay, by, hn::NegMulAdd(ax, bx, hn::Mul(aw, bw))));
+    ax = x, ay = y, az = z;
+}
+
+/// Turns the sign of a quaternion where a number is negative.
+HWY_INLINE void flip_where_negative(Vector number, Vector& x, Vector& y, Vector& z, Vector& w) {
+    const auto sign = hn::And(number, hn::SignBit(Floats()));
+    x = hn::Xor(x, sign), y = hn::Xor(y, sign), z = hn::Xor(z, sign), w = hn::Xor(w, sign);
+}
+
+/// The rotation vectors of unit quaternions, radians; longer than pi where w is negative.
+HWY_INLINE void logarithm(Floats d, Vector& x, Vector& y, Vector& z, Vector w) {
+    const auto sine = hn::Sqrt(hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z))));
+    const auto steep = hn::Atan(d, hn::Div(sine, hn::Max(hn::Abs(w), hn::Set(d, 1e-20F))));
+    const auto half = hn::IfThenElse(hn::Lt(w, hn::Zero(d)), hn::Sub(hn::Set(d, 3.14159265F), steep), steep);
+    const auto two = hn::Set(d, 2.0F), least = hn::Set(d, 1e-9F);
+    const auto scale = hn::IfThenElse(hn::Lt(sine, least), two, hn::Div(hn::Mul(two, half), hn::Max(sine, least)));
+    x = hn::Mul(x, scale), y = hn::Mul(y, scale), z = hn::Mul(z, scale);
+}
+
+void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
+    const Floats d;
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const auto zero = hn::Zero(d);
+        auto x = zero, y = x, z = x, w = x, ax = x, ay = x, az = x, aw = x, ex = x, ey = x, ez = x, ew = x;
+        load(d, poses.before.first + lane, poses.before.stride, x, y, z, w);
+        load(d, poses.after.first + lane, poses.after.stride, ax, ay, az, aw);
+        multiply<true>(x, y, z, w, ax, ay, az, aw);
+        flip_where_negative(w, x, y, z, w);
+        auto lx = zero, ly = lx, lz = lx, lw = lx;
+        load(d, poses.after_earlier.first + lane, poses.after_earlier.stride, lx, ly, lz, lw);
+        if (poses.goes_on) {
+            // From where it is to there, the other way about: `after * conjugate(later) * after`.
+            const auto near = hn::MulAdd(ax, lx, hn::MulAdd(ay, ly, hn::MulAdd(az, lz, hn::Mul(aw, lw))));
+            flip_where_negative(near, lx, ly, lz, lw);
+            auto bx = ax, by = ay, bz = az, bw = aw;
+            multiply<true>(bx, by, bz, bw, lx, ly, lz, lw);
+            multiply<false>(bx, by, bz, bw, ax, ay, az, aw);
+            lx = bx, ly = by, lz = bz, lw = bw;
+        }
+        load(d, poses.before_earlier.first + lane, poses.before_earlier.stride, ex, ey, ez, ew);
+        multiply<true>(ex, ey, ez, ew, lx, ly, lz, lw);
+        const auto near = hn::MulAdd(x, ex, hn::MulAdd(y, ey, hn::MulAdd(z, ez, hn::Mul(w, ew))));
+        flip_where_negative(near, ex, ey, ez, ew);
+        // What is but rounding is none: its direction, which says how an offset decays, would be anything.
+        const auto length = hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z)));
+        const auto turned = hn::Gt(length, hn::Set(d, 1e-13F));
+        x = hn::IfThenElseZero(turned, x), y = hn::IfThenElseZero(turned, y), z = hn::IfThenElseZero(turned, z);
+        logarithm(d, x, y, z, w);
+        logarithm(d, ex, ey, ez, ew);
+        float* to = out.first + lane;
+        store(d, x, y, z, hn::Sub(x, ex), to, out.stride);
+        hn::Store(hn::Sub(y, ey), d, to + 4 * out.stride);
+        hn::Store(hn::Sub(z, ez), d, to + 5 * out.stride);
+    }
+}
+
+float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
+    const Floats d;
+    const hn::Rebind<std::int16_t, Floats> small;
+    auto greatest = hn::Zero(d);
+    for (std::size_t row = 0; row < 3; ++row) {
+        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+            greatest = hn::Max(greatest, hn::Abs(hn::Load(d, turns.first + row * turns.stride + lane)));
+        }
+    }
+    constexpr float most = 32767;
+    const float longest = hn::GetLane(hn::MaxOfLanes(d, greatest));
+    const auto scale = hn::Set(d, longest > 0 ? most / longest : 0);
+    for (std::size_t row = 0; row < 3; ++row) {
+        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+            const auto value = hn::Mul(hn::Load(d, turns.first + row * turns.stride + lane), scale);
+            hn::StoreU(hn::DemoteTo(small, hn::NearestInt(value)), small, out.first + row * out.stride + lane);
+        }
+    }
+    return longest / most;
+}
+
+bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
+    const Floats d;
+    const hn::Rebind<std::int16_t, Floats> small;
+    const hn::Rebind<std::int32_t, Floats> whole;
+    const auto start_unit = hn::Set(d, decay.start_unit), velocity_unit = hn::Set(d, decay.velocity_unit);
+    const auto start_left = hn::Set(d, decay.start), velocity_left = hn::Set(d, decay.velocity);
+    auto least = hn::Zero(d);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const auto read = [&](std::size_t row) HWY_ATTR {
+            const auto part = hn::LoadU(small, turns.first + row * turns.stride + lane);
+            return hn::ConvertTo(d, hn::PromoteTo(whole, part));
+        };
+        auto along = hn::Zero(d), length = along;
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            const auto start = hn::Mul(read(axis), start_unit), velocity = hn::Mul(read(3 + axis), velocity_unit);
+            length = hn::MulAdd(start, start, length);
+            along = hn::MulAdd(start, velocity, along);
+            hn::Store(hn::MulAdd(start, start_left, hn::Mul(velocity, velocity_left)), d,
+                      out.first + axis * out.stride + lane);
+        }
+        least = hn::Min(least, hn::MulAdd(hn::Set(d, 5.0F), length, hn::Mul(along, hn::Set(d, decay.seconds))));
+    }
+    return hn::GetLane(hn::MinOfLanes(d, least)) < 0;
+}
+
 // Loop by loop rather than lane by lane: each is short enough for a processor to have several rounds in work at once,
 // where one long chain of everything would leave it waiting.
 void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
@@ -422,6 +534,9 @@ HWY_EXPORT(accumulate);
 HWY_EXPORT(compose);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
+HWY_EXPORT(catch_turns);
+HWY_EXPORT(store_turns);
+HWY_EXPORT(decay_turns);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 
@@ -441,6 +556,18 @@ void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normali
 
 void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turns, lanes);
+}
+
+void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(catch_turns)(poses, out, lanes);
+}
+
+float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
+    return HWY_DYNAMIC_DISPATCH(store_turns)(turns, out, lanes);
+}
+
+bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
+    return HWY_DYNAMIC_DISPATCH(decay_turns)(turns, decay, out, lanes);
 }
 
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {

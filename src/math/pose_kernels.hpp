@@ -86,6 +86,37 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 /// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
 void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
+/// Two poses as they are, and as they were a little earlier.
+struct TurningPoses {
+    ConstRows before, before_earlier;
+    ConstRows after, after_earlier;
+    bool goes_on; ///< `after_earlier` is as long after: what it was before is worked out from that
+};
+
+/// The turn of each lane from `after` to `before` as a rotation vector, radians, in the first three rows of `out`, and
+/// in the other three what that changed by. The short way round.
+void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes);
+
+/// Rotation vectors kept as integers, and how fast they change: six rows, `stride` apart.
+struct SmallTurns {
+    std::int16_t* first;
+    std::size_t stride;
+};
+
+/// Writes three rows of rotation vectors as integers into three rows of `out`, and says what one of them stands for.
+float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes);
+
+/// How much is left of what turns began with and of their velocities, and how long they take in all.
+struct TurnDecay {
+    float start_unit, velocity_unit; ///< radians, and radians a second, of an integer
+    float start, velocity;           ///< what of each is left
+    float seconds;
+};
+
+/// What is left of turns, as rotation vectors in three rows of `out`. Whether some lane's velocity would carry it over
+/// to the other side in that time, so that its curve is another.
+bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes);
+
 /// One layer of a pose, as it is blended: all its sources summed and made unit quaternions (see `normalize`), turned by
 /// the sum of its turns (see `turn_by`), and laid over what is below (see `blend_rotations`).
 struct PoseLayer {

@@ -88,9 +88,13 @@ public:
         start_ = float((((4 * u - 15) * u + 20) * u - 10) * u * u + 1);
         velocity_ = float(duration * ((((u - 4) * u + 6) * u - 4) * u + 1) * u);
     }
+    [[nodiscard]] float start() const { return start_; }
+    [[nodiscard]] float velocity() const { return velocity_; }
+    [[nodiscard]] bool arrives_earlier(Vec3 start, Vec3 velocity) const {
+        return 5 * dot(start, start) + dot(start, velocity) * float(duration_) < 0;
+    }
     [[nodiscard]] Vec3 of(Vec3 start, Vec3 velocity) const {
-        const bool arrives_earlier = 5 * dot(start, start) + dot(start, velocity) * float(duration_) < 0;
-        if (arrives_earlier) [[unlikely]] { return decayed(start, velocity, duration_, elapsed_); }
+        if (arrives_earlier(start, velocity)) [[unlikely]] { return decayed(start, velocity, duration_, elapsed_); }
         return start * start_ + velocity * velocity_;
     }
 

@@ -18,40 +18,12 @@ std::size_t cell_of(const MovedJoint& moved, std::size_t axis, Window window) {
     return (moved.row + axis) * window_lanes + moved.joint - window.first;
 }
 
-/// Where what moves from `now` to `later` was as long before: for a motion that has only just begun and has no earlier.
-void reflect(const CharacterData& data, Window window, const WindowPose& now, WindowPose& later) {
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const Quat here = quat_at(now, lane);
-        const Quat there = on_side_of(here, quat_at(later, lane));
-        const Quat back = here * conjugate(there) * here;
-        for (const auto& [row, value] : {std::pair{0, back.x}, {1, back.y}, {2, back.z}, {3, back.w}}) {
-            later.rows[std::size_t(row) * window_lanes + lane] = value;
-        }
-    }
-    for (const MovedJoint& moved : data.moved_in(window)) {
-        for (std::size_t axis = 0; axis < 3; ++axis) {
-            const std::size_t cell = cell_of(moved, axis, window);
-            later.rows[cell] = 2 * now.rows[cell] - later.rows[cell];
-        }
-    }
-}
-
 /// Stores the rotation vectors of a window as integers from component `first` on, and says what one of them stands for.
-float store_offset(const PerformerBlock& block, std::size_t first, Window window,
-                   const std::array<Vec3, window_lanes>& vectors) {
-    const std::span of_window{vectors.data(), window.lanes};
-    float greatest = 0;
-    for (const Vec3& v : of_window) { greatest = std::max({greatest, std::fabs(v.x), std::fabs(v.y), std::fabs(v.z)}); }
-    constexpr float most = 32767;
-    const float scale = greatest > 0 ? most / greatest : 0;
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        const std::size_t at = window.first + lane - block.reach().first;
-        const Vec3& v = vectors[lane];
-        block.offset_turn(first)[at] = std::int16_t(std::lround(v.x * scale));
-        block.offset_turn(first + 1)[at] = std::int16_t(std::lround(v.y * scale));
-        block.offset_turn(first + 2)[at] = std::int16_t(std::lround(v.z * scale));
-    }
-    return greatest / most;
+/// `vectors`: three rows, `window_lanes` apart.
+float store_offset(const PerformerBlock& block, std::size_t first, Window window, const float* vectors) {
+    const Window reach = block.reach();
+    return kernels::store_turns({vectors, window_lanes},
+                                {block.offset_turn(first) + (window.first - reach.first), reach.lanes}, window.lanes);
 }
 
 Evaluation at(Evaluation what, double shift) {
@@ -86,29 +58,29 @@ struct WindowMotion {
     WindowPose now, earlier;
 };
 
-/// The turn of each joint from `after` to `before`, and how fast it changes.
-void catch_turns(const PerformerBlock& block, Window window, const WindowMotion& before, const WindowMotion& after) {
-    std::array<Vec3, window_lanes> starts, velocities; // NOLINT: filled lane by lane
-    for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-        Quat now = quat_at(before.now, lane) * conjugate(quat_at(after.now, lane));
-        if (now.w < 0) { now = -now; }
-        const Quat earlier = on_side_of(now, quat_at(before.earlier, lane) * conjugate(quat_at(after.earlier, lane)));
-        starts[lane] = rotation_vector<double>(now);
-        velocities[lane] = (starts[lane] - rotation_vector<double>(earlier)) * float(1 / velocity_step);
-    }
-    block.offset_units(window.first) = {store_offset(block, 0, window, starts),
-                                        store_offset(block, 3, window, velocities)};
+/// The turn of each joint from `after` to `before`, and how fast it changes. `goes_on`: what is after has only just
+/// begun, and its `earlier` is as long after.
+void catch_turns(const PerformerBlock& block, Window window, const WindowMotion& before, const WindowMotion& after,
+                 bool goes_on) {
+    const auto rows = [](const WindowPose& pose) { return kernels::ConstRows{pose.rows.data(), window_lanes}; };
+    alignas(cache_line) std::array<float, 6 * window_lanes> turns; // NOLINT: filled lane by lane
+    kernels::catch_turns({rows(before.now), rows(before.earlier), rows(after.now), rows(after.earlier), goes_on},
+                         {turns.data(), window_lanes}, window.lanes);
+    constexpr auto velocity = float(1 / velocity_step);
+    block.offset_units(window.first) = {store_offset(block, 0, window, turns.data()),
+                                        velocity * store_offset(block, 3, window, turns.data() + 3 * window_lanes)};
 }
 
 /// The difference of the translations and scales that some clip moves, and how fast it changes.
 void catch_moves(const CharacterData& data, const PerformerBlock& block, Window window, const WindowMotion& before,
-                 const WindowMotion& after) {
+                 const WindowMotion& after, bool goes_on) {
     float* move = block.offset_move() + 6 * data.first_moved(window.first);
     for (const MovedJoint& moved : data.moved_in(window)) {
         for (std::size_t axis = 0; axis < 3; ++axis) {
             const std::size_t cell = cell_of(moved, axis, window);
             const float start = before.now.rows[cell] - after.now.rows[cell];
-            const float earlier = before.earlier.rows[cell] - after.earlier.rows[cell];
+            const float then = after.earlier.rows[cell];
+            const float earlier = before.earlier.rows[cell] - (goes_on ? 2 * after.now.rows[cell] - then : then);
             *move++ = start;
             *move++ = (start - earlier) * float(1 / velocity_step);
         }
@@ -138,9 +110,8 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
         evaluate(before_earlier, left.earlier);
         evaluate(after, fresh.now);
         evaluate(after_earlier, fresh.earlier);
-        if (just_begun) { reflect(change.data, window, fresh.now, fresh.earlier); }
-        catch_turns(change.block, window, left, fresh);
-        catch_moves(change.data, change.block, window, left, fresh);
+        catch_turns(change.block, window, left, fresh, just_begun);
+        catch_moves(change.data, change.block, window, left, fresh, just_begun);
     });
 }
 
@@ -205,6 +176,21 @@ void catch_values_of_other(const Change& change, float raised) {
     }
 }
 
+/// Lanes whose velocity would carry them over to the other side come to rest earlier.
+[[gnu::noinline]] void bring_to_rest(const kernels::SmallTurns& turns, const OffsetUnits& units,
+                                     const SharedDecay& decay, kernels::Rows out, std::size_t lanes) {
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+        const auto whole = [&](std::size_t row) { return float(turns.first[row * turns.stride + lane]); };
+        const Vec3 start = Vec3{whole(0), whole(1), whole(2)} * units.start;
+        const Vec3 velocity = Vec3{whole(3), whole(4), whole(5)} * units.velocity;
+        if (!decay.arrives_earlier(start, velocity)) { continue; }
+        const Vec3 left = decay.of(start, velocity);
+        out.first[lane] = left.x;
+        out.first[out.stride + lane] = left.y;
+        out.first[2 * out.stride + lane] = left.z;
+    }
+}
+
 } // namespace
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
@@ -214,16 +200,14 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     const SharedDecay decay(double(layer.offset_seconds), elapsed);
     alignas(cache_line) std::array<float, 3 * window_lanes> turn{};
     const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
-    const auto whole = [&](std::size_t component, std::size_t at) { return float(block.offset_turn(component)[at]); };
-    for (std::size_t lane = first; lane < end; ++lane) {
-        const std::size_t at = lane - reach.first;
-        const Vec3 start = Vec3{whole(0, at), whole(1, at), whole(2, at)} * units.start;
-        const Vec3 velocity = Vec3{whole(3, at), whole(4, at), whole(5, at)} * units.velocity;
-        const Vec3 left = decay.of(start, velocity);
-        const std::size_t own = lane - window.first;
-        turn[own] = left.x;
-        turn[window_lanes + own] = left.y;
-        turn[2 * window_lanes + own] = left.z;
+    if (end > first) {
+        float* own = turn.data() + (first - window.first);
+        const kernels::SmallTurns turns{block.offset_turn(0) + (first - reach.first), reach.lanes};
+        const kernels::TurnDecay left{units.start, units.velocity, decay.start(), decay.velocity(),
+                                      layer.offset_seconds};
+        if (kernels::decay_turns(turns, left, {own, window_lanes}, end - first)) {
+            bring_to_rest(turns, units, decay, {own, window_lanes}, end - first);
+        }
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
     const Window both{first, end > first ? end - first : 0};
@@ -281,18 +265,22 @@ void lay_on_offset(const CharacterData& data, const PerformerBlock& block, std::
                    std::span<const Vec3> moves) {
     each_window(block.reach(), [&](Window window) {
         OffsetUnits& units = block.offset_units(window.first);
-        std::array<Vec3, window_lanes> starts; // NOLINT: filled lane by lane
+        alignas(cache_line) std::array<float, 3 * window_lanes> starts; // NOLINT: filled lane by lane
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             const std::size_t joint = window.first + lane, at = joint - block.reach().first;
             const auto whole = [&](std::size_t component) { return float(block.offset_turn(component)[at]); };
-            starts[lane] = Vec3{whole(0), whole(1), whole(2)} * units.start;
-            if (joint >= turns.size() || dot(turns[joint], turns[joint]) == 0) { continue; }
-            const auto turn = [](Vec3 v) { return axis_angle(v, double(length(v)) * degrees_per_radian); };
-            Quat both = turn(turns[joint]) * turn(starts[lane]);
-            if (both.w < 0) { both = -both; }
-            starts[lane] = rotation_vector<double>(both);
+            Vec3 start = Vec3{whole(0), whole(1), whole(2)} * units.start;
+            if (joint < turns.size() && dot(turns[joint], turns[joint]) > 0) {
+                const auto turn = [](Vec3 v) { return axis_angle(v, double(length(v)) * degrees_per_radian); };
+                Quat both = turn(turns[joint]) * turn(start);
+                if (both.w < 0) { both = -both; }
+                start = rotation_vector<double>(both);
+            }
+            starts[lane] = start.x;
+            starts[window_lanes + lane] = start.y;
+            starts[2 * window_lanes + lane] = start.z;
         }
-        units.start = store_offset(block, 0, window, starts);
+        units.start = store_offset(block, 0, window, starts.data());
         const std::size_t first = data.first_moved(window.first);
         float* move = block.offset_move() + 6 * first;
         for (std::size_t m = first; m < data.first_moved(window.end()) && m < moves.size(); ++m, move += 6) {

@@ -70,7 +70,7 @@ TEST_CASE("clips finds what loops, ready to paste, and measures and films a cut"
     CAPTURE(found.out, found.err);
     CHECK(found.code == 0);
     CHECK_THAT(found.out, Catch::StartsWith("clips:\n  walk: {file: walk.glb, cut: ["));
-    CHECK_THAT(found.out, Catch::Contains("], loop: yes}   # ") && Catch::Contains("# 1 stride, 1.40 m/s, leaves "));
+    CHECK_THAT(found.out, Catch::Contains("], loop: yes}   # ") && Catch::Contains("# 1 stride, 1.40 m/s, closes"));
     // Pasted it stands in a document.
     const std::string pasted =
         folder.write("a.gait.yaml", "gait: 1\nrig: walk.glb\n" + found.out +
