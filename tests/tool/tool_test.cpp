@@ -837,3 +837,27 @@ TEST_CASE("what an option or a command should have been is said in words") {
     CHECK_THAT(said({"perform", document, "--film", "x.gif", "--slow", "0"}),
                Catch::Contains("a number from 1 to 20 is wanted"));
 }
+
+TEST_CASE("what frames take is told by states, by parts left out, and for the dearest ones") {
+    const Finished told = gait_tool({"perform", document, "--cues", cues, "--seconds", "12", "--cost", "--json"});
+    CAPTURE(told.err);
+    REQUIRE(told.code == 0);
+    const json cost = json::parse(told.out)["cost"];
+    CHECK(cost["mean"]["pose_us"] > 0);
+    CHECK(cost["mean"]["all_us"].get<double>() ==
+          Approx(cost["mean"]["pose_us"].get<double>() + cost["mean"]["moving_on_us"].get<double>() +
+                 cost["mean"]["feet_us"].get<double>()));
+    bool moving = false, arms = false, leaning = false;
+    for (const json& state : cost["states"]) { moving = moving || state["state"] == "legs.moving"; }
+    for (const json& part : cost["parts"]) {
+        arms = arms || part["without"] == "layer arms";
+        leaning = leaning || part["without"] == "what is added in motion leaning";
+    }
+    CHECK((moving && arms && leaning));
+    REQUIRE(cost["dearest"].size() == 5);
+    CHECK(cost["dearest"][0]["all_us"] >= cost["dearest"][4]["all_us"]);
+    const Finished text = gait_tool({"perform", document, "--set", "speed=1.4", "--seconds", "2", "--cost"});
+    CHECK(text.code == 0);
+    CHECK_THAT(text.out, Catch::Contains("a frame takes") && Catch::Contains("planted feet") &&
+                             Catch::Contains("legs.moving") && Catch::Contains("legs.still to moving"));
+}

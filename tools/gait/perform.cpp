@@ -1,5 +1,6 @@
 // gait perform: plays a document without a game, and tells what happened.
 #include "commands.hpp"
+#include "cost.hpp"
 #include "film.hpp"
 #include "mask_on.hpp"
 #include "options.hpp"
@@ -39,6 +40,7 @@ struct PerformOptions {
     bool json = false;
     bool draft = false;
     std::string enter;
+    bool cost = false;
     bool why = false;
     std::string why_of; ///< a state or seconds; empty for the end
 };
@@ -493,11 +495,13 @@ int run_perform(const PerformOptions& options) {
     Performer performer(loaded.character);
 
     std::optional<CuePlayer> player;
+    CueSheet sheet;
     double seconds = 10;
     if (!options.cues.empty()) {
         CueSheetRead read = read_cue_sheet(options.cues);
         if (!has_errors(read.diagnostics)) {
             player.emplace(read.sheet, character, read.diagnostics);
+            sheet = read.sheet;
             seconds = read.sheet.seconds > 0 ? read.sheet.seconds : player->last() + 2;
         }
         report(read.diagnostics);
@@ -544,6 +548,16 @@ int run_perform(const PerformOptions& options) {
             return bad_input;
         }
     }
+    std::optional<Costing> costing;
+    if (options.cost) {
+        const auto begin = [&](const std::shared_ptr<const Character>& of) {
+            Performer fresh(of);
+            for (const std::string& assignment : options.set) { (void)set_value(fresh, assignment); }
+            if (!options.enter.empty()) { fresh.enter(of->state(options.enter), 0); }
+            return fresh;
+        };
+        costing.emplace(loaded, player ? &sheet : nullptr, begin, seconds, options.frames_per_second);
+    }
     Trace trace(character);
     const FrameWatch watch = [&, first = true](const Performer& now, const RecordedFrame& frame) mutable {
         if (keeping.rows) { trace.add(frame); }
@@ -556,12 +570,13 @@ int run_perform(const PerformOptions& options) {
     if (options.json) {
         nlohmann::json result = json_of(recording, character, options);
         if (weighing) { result["why"] = weighing->json(character); }
+        if (costing) { result["cost"] = costing->json(); }
         print_json(result);
     } else {
         std::string text = options.document;
         if (!options.cues.empty()) { text += " with " + options.cues; }
         text += fmt::format(": {:.2f} s at {:g} frames a second\n\n", seconds, options.frames_per_second);
-        text += weighing ? weighing->text(character) : story(recording, character);
+        text += weighing ? weighing->text(character) : costing ? costing->text() : story(recording, character);
         if (!written.empty()) { text += "\n" + written; }
         print_report(text);
     }
@@ -610,6 +625,9 @@ void add_perform(CLI::App& app, Run& run) {
                                         "active, at an instant, or at the end")
                            ->expected(0, 1)
                            ->type_name("[STATE|SECONDS]");
+    command->add_flag("--cost", options->cost,
+                      "tell what the frames take on this machine, state by state, and what they would without each "
+                      "layer, mix and addition");
     command->add_flag("--draft", options->draft,
                       "fill what is missing: the rest pose for a clip, a waiting state for a state");
     add_film_options(*command, options->film, options->view, options->slow);
