@@ -3,6 +3,7 @@
 //   shipped PROJECT        frames of each row, a line each
 #include "gait/cue_player.hpp"
 #include "gait/gait.hpp"
+#include "gait/plain_body.hpp"
 
 #include <cstdio>
 #include <filesystem>
@@ -32,14 +33,21 @@ template <typename Play> void count(const char* row, int frames, Play play) {
     std::printf("%s %d\n", row, frames);
 }
 
+/// What a game asks of a frame.
+enum class Asks { pose, nothing, planted_feet };
+
 /// One speed, set again in every frame as games do. Out of sight nobody asks for the pose.
-void go_on(const char* row, const gait::Loaded& loaded, float speed, bool seen = true) {
+void go_on(const char* row, const gait::Loaded& loaded, float speed, Asks asks = Asks::pose) {
     gait::Performer performer(loaded.character);
+    gait::PlainBody body;
+    body.speed = loaded.character->number("speed");
+    body.heading = loaded.character->number("heading");
     const gait::NumberParameter parameter = loaded.character->number("speed");
     const auto frame = [&](int) {
         performer.set(parameter, speed);
         performer.advance(dt);
-        if (seen) { performer.pose({}); } // no joint is taken, the pose is made
+        if (asks == Asks::planted_feet) { performer.plant_feet(body.move(performer, dt)); }
+        if (asks != Asks::nothing) { performer.pose({}); } // no joint is taken, the pose is made
     };
     for (int f = 0; f < 300; ++f) { frame(f); }
     count(row, 600, frame);
@@ -69,7 +77,8 @@ int main(int argument_count, char** arguments) {
     if (!hers.character || !crossing.character) { return 1; }
     go_on("standing", hers, 0);
     go_on("strolling", hers, 1.4F);
-    go_on("unseen", hers, 1.4F, false);
+    go_on("unseen", hers, 1.4F, Asks::nothing);
+    go_on("planted", hers, 1.4F, Asks::planted_feet);
     by_cues("round", hers, demo / "round.cues.yaml");
     by_cues("evening", hers, demo / "evening.cues.yaml");
     by_cues("crossing", crossing, demo / "crossing.cues.yaml");

@@ -29,6 +29,22 @@ inline constexpr double least_lag = 1e-9;
     return {target + (offset + drive * dt) * decay, (follower.velocity - frequency * drive * dt) * decay};
 }
 
+/// That spring where several followers share their lag and their time.
+class SharedSpring {
+public:
+    SharedSpring(double lag, double dt)
+        : frequency_(lag > least_lag ? 2 / lag : 0), dt_(dt), decay_(std::exp(-frequency_ * dt)) {}
+    [[nodiscard]] Follower follow(Follower follower, double target) const {
+        if (frequency_ == 0) { return {target, 0}; }
+        const double offset = follower.value - target;
+        const double drive = follower.velocity + frequency_ * offset;
+        return {target + (offset + drive * dt_) * decay_, (follower.velocity - frequency_ * drive * dt_) * decay_};
+    }
+
+private:
+    double frequency_, dt_, decay_;
+};
+
 /// The same toward a target that begins at `target` and moves by `ramp` a second.
 [[nodiscard]] inline Follower follow_ramp(Follower follower, double target, double ramp, double lag, double dt) {
     if (!(lag > least_lag)) { return {target + ramp * dt, 0}; }

@@ -1,5 +1,6 @@
 #include "perform/foot_lock.hpp"
 
+#include "math/inplace_array.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
 #include "perform/playheads.hpp"
@@ -104,11 +105,16 @@ private:
     float* rows_;
 };
 
-/// The part of the playing clips, by weight, in which a leg's foot is down.
-float down_part(const CharacterData& data, const PerformerBlock& block, std::size_t leg) {
+/// Legs that are looked at once a step; where there are more, the others are looked at again.
+constexpr std::size_t kept_legs = 4;
+
+/// The part of the playing clips, by weight, in which the feet of `count` legs from `first` on are down.
+std::array<float, kept_legs> down_parts(const CharacterData& data, const PerformerBlock& block, std::size_t first,
+                                        std::size_t count) {
     const LayerHeader& layer = block.layer();
     const auto shares = instance_shares(layer, {});
-    double down = 0, all = 0;
+    std::array<double, kept_legs> down{};
+    double all = 0;
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
         const Instance& instance = layer.instances[i];
         const auto leaves = leaves_of(data, instance);
@@ -120,37 +126,66 @@ float down_part(const CharacterData& data, const PerformerBlock& block, std::siz
             const double position = place_of(data, layer, instance, leaf, playhead).position;
             const double before = early * leaf.rate, in = takes * leaf.rate;
             const double after = late * leaf.rate, out = lets_go * leaf.rate;
-            double own = 0;
+            std::array<double, kept_legs> own{};
             for (const FootDown& stretch : data.clip_events[leaf.clip].downs) {
-                if (stretch.leg != leg) { continue; }
+                if (stretch.leg < first || stretch.leg >= first + count) { continue; }
+                double& most = own[stretch.leg - first];
+                // A foot that is down all along is never taken nor let go.
+                if (leaf.loops && stretch.to - stretch.from >= 1) {
+                    most = 1;
+                    continue;
+                }
                 // How far inside the stretch, from this round's place and its neighbours'.
                 for (const double round : {-1.0, 0.0, 1.0}) {
                     if (round != 0 && !leaf.loops) { continue; }
                     const double at = position + round;
                     const double come = in > 0 ? (at - stretch.from + before) / in : at >= stretch.from ? 1 : 0;
                     const double left = out > 0 ? (stretch.to - at + after) / out : at <= stretch.to ? 1 : 0;
-                    // A foot that is down all along is never taken nor let go.
-                    const bool for_ever = leaf.loops && stretch.to - stretch.from >= 1;
-                    own = std::max(own, for_ever ? 1.0 : double(smooth_step(0, 1, float(std::min(come, left)))));
+                    most = std::max(most, double(smooth_step(0, 1, float(std::min(come, left)))));
                 }
             }
-            down += weight * own;
+            for (std::size_t leg = 0; leg < count; ++leg) { down[leg] += weight * own[leg]; }
         }
     }
-    return all > 0 ? float(down / all) : 0;
+    std::array<float, kept_legs> parts{};
+    for (std::size_t leg = 0; leg < count; ++leg) { parts[leg] = all > 0 ? float(down[leg] / all) : 0; }
+    return parts;
 }
 
 /// A leg in model space.
 struct Leg {
     Transform hip, knee, ankle, toes;
-    Vec3 heel, ball; ///< where they touch the ground
+    Quat over_hip, over_knee, over_ankle; ///< of the joints that hold them
+    Vec3 heel, ball;                      ///< where they touch the ground
+
+    /// The same leg, moved.
+    [[nodiscard]] Leg moved_by(Vec3 way) const {
+        Leg leg = *this;
+        for (Transform* joint : {&leg.hip, &leg.knee, &leg.ankle, &leg.toes}) {
+            joint->translation = joint->translation + way;
+        }
+        leg.heel = leg.heel + way;
+        leg.ball = leg.ball + way;
+        return leg;
+    }
 };
 
 Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
     Leg leg;
-    leg.hip = pose.model(int(joints.hip));
-    leg.knee = pose.below(joints.knee, int(joints.hip), leg.hip);
-    leg.ankle = pose.below(joints.ankle, int(joints.knee), leg.knee);
+    const auto hip = int(joints.hip), knee = int(joints.knee);
+    const Transform over_hip = pose.model(pose.parent(joints.hip));
+    leg.over_hip = over_hip.rotation;
+    leg.hip = over_hip * pose.local(joints.hip);
+    const auto over = [&](std::size_t joint, int above, const Transform& of_above) {
+        const int parent = pose.parent(joint);
+        return parent == above ? of_above : pose.below(std::size_t(parent), above, of_above);
+    };
+    const Transform over_knee = over(joints.knee, hip, leg.hip);
+    leg.over_knee = over_knee.rotation;
+    leg.knee = over_knee * pose.local(joints.knee);
+    const Transform over_ankle = over(joints.ankle, knee, leg.knee);
+    leg.over_ankle = over_ankle.rotation;
+    leg.ankle = over_ankle * pose.local(joints.ankle);
     leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.below(joints.toes, int(joints.ankle), leg.ankle);
     leg.heel = leg.ankle.translation + rotate(leg.ankle.rotation, joints.heel);
     leg.ball = leg.toes.translation + rotate(leg.toes.rotation, joints.ball);
@@ -275,8 +310,8 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     const Vec3 from = bent - leg.hip.translation, to = footing.ankle - leg.hip.translation;
     if (!(length(from) > 1e-4F) || !(length(to) > 1e-4F)) { return; }
     const Quat hip = shortest_turn(from, to);
-    const Quat above_knee = hip * pose.model(pose.parent(joints.knee)).rotation;
-    const Quat above_ankle = hip * (knee * pose.model(pose.parent(joints.ankle)).rotation);
+    const Quat above_knee = hip * leg.over_knee;
+    const Quat above_ankle = hip * (knee * leg.over_ankle);
     const Quat yaw = axis_angle({0, 1, 0}, double(footing.yaw) * degrees_per_radian);
     const Vec3 ahead = turned(leg.ball - leg.heel, footing.yaw);
     const Quat pitch = axis_angle({ahead.z, 0, -ahead.x}, double(footing.pitch) * degrees_per_radian);
@@ -285,7 +320,7 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     if (footing.on_ball && joints.toes != joints.ankle) { pose.turn_to(joints.toes, yaw * leg.toes.rotation, foot); }
     pose.turn_to(joints.ankle, foot, above_ankle);
     pose.turn_to(joints.knee, hip * (knee * leg.knee.rotation), above_knee);
-    pose.turn_to(joints.hip, hip * leg.hip.rotation, pose.model(pose.parent(joints.hip)).rotation);
+    pose.turn_to(joints.hip, hip * leg.hip.rotation, leg.over_hip);
 }
 
 /// What a call knows of the step that led to it.
@@ -331,10 +366,10 @@ void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset
         return;
     }
     // A critically damped spring has gone all but a twentieth of its way then: (1 + w t) exp(-w t) = 0.05.
-    const double lag = 2 * feet.release / 4.74;
+    const SharedSpring spring(2 * feet.release / 4.74, dt);
     for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
         float &off = foot.off.*component, &speed = foot.speed.*component;
-        const Follower home = follow({double(off), double(speed)}, 0, lag, dt);
+        const Follower home = spring.follow({double(off), double(speed)}, 0);
         const float along = on_ground.*component - off;
         off += held * along + (1 - held) * (float(home.value) - off);
         speed = held * along / float(dt) + (1 - held) * float(home.velocity);
@@ -447,14 +482,18 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     BlockPose pose(data, block);
     bool someone_steps = std::any_of(block.feet(), block.feet() + feet.legs.size(),
                                      [](const PlantedFoot& foot) { return foot.stepping != 0; });
+    InplaceArray<Leg, kept_legs> kept;
+    std::array<float, kept_legs> downs{};
     float drop = 0;
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
         const Leg leg = leg_in(pose, joints);
+        if (l < kept_legs) { kept.make(l, leg); }
+        if (l % kept_legs == 0) { downs = down_parts(data, block, l, std::min(kept_legs, feet.legs.size() - l)); }
         foot.as_played = {pose.local(joints.hip).rotation, pose.local(joints.knee).rotation,
                           pose.local(joints.ankle).rotation, pose.local(joints.toes).rotation};
-        const float down = ground.allowed * down_part(data, block, l);
+        const float down = ground.allowed * downs[l % kept_legs];
         // What two clips make between them may sink into the ground.
         const float lowest = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
         const float stepped = move_foot(foot, feet, joints, leg, ground, down);
@@ -469,7 +508,7 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
-        const Leg leg = leg_in(pose, joints);
+        const Leg leg = l < kept_legs ? kept[l].moved_by({0, -header.hips.drop, 0}) : leg_in(pose, joints);
         const double dt = ground.goes_on ? ground.dt : 0;
         const Footing footing = Reach(leg).footing(foot.wanted, foot.off.yaw, foot.roll, dt);
         // One foot at a time: the other bears the body.
