@@ -19,12 +19,15 @@ if(GAIT_BUILD_STAGE AND NOT BUILD_SHARED_LIBS)
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 endif()
 install(DIRECTORY include/gait DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+install(FILES LICENSE DESTINATION ${CMAKE_INSTALL_DOCDIR})
 
 configure_package_config_file(cmake/PliantGaitConfig.cmake.in ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake
   INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 write_basic_package_version_file(${PROJECT_BINARY_DIR}/PliantGaitConfigVersion.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake ${PROJECT_BINARY_DIR}/PliantGaitConfigVersion.cmake
   DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
+# Wherever the tree is put, pkg-config finds it from where its own file lies.
+file(RELATIVE_PATH GAIT_FROM_PKGCONFIG /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
 foreach(library runtime authoring)
   configure_file(cmake/pliant-gait-${library}.pc.in ${PROJECT_BINARY_DIR}/pliant-gait-${library}.pc @ONLY)
   install(FILES ${PROJECT_BINARY_DIR}/pliant-gait-${library}.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)

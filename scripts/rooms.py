@@ -22,7 +22,7 @@ HEADERS = {
     "rig": ["body_reading", "rig"],
     "character": ["character", "fade_style", "layer_mode", "parameter_kind", "pick_order", "records"],
     "perform": ["carry_over", "events", "performer", "space"],
-    "game": ["bindings", "crowd", "footprints", "plain_body", "steering"],
+    "game": ["bindings", "crowd", "footprints", "joint_map", "plain_body", "steering"],
     "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],
     "files": ["bvh", "gltf", "load"],

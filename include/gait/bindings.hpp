@@ -23,7 +23,8 @@ public:
     /// For performers of `character`, which must outlive it.
     explicit Bindings(const Character& character) : character_(&character) {}
 
-    /// Asks `get` for a number or angle before each step. False when there is no such parameter, or it is computed.
+    /// Asks `get` for a number or angle before each step. False when there is no such parameter, it is computed, or `get`
+    /// is empty.
     bool number(std::string_view name, std::function<float()> get);
     /// The same for a flag.
     bool flag(std::string_view name, std::function<bool()> get);
@@ -44,7 +45,8 @@ public:
     bool on_leave(std::string_view state, std::function<void(const Event&)> call);
 
     /// Asks the getters, advances the performer, and makes the calls, in the order of the events. What a call sets on
-    /// the performer counts in the next step. False as by `Performer::advance`.
+    /// the performer counts in the next step. False as by `Performer::advance`; and, counted as a refused step, for a
+    /// performer of another character.
     bool advance(Performer& performer, double seconds);
 
     /// What happened in the last step.

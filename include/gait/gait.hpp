@@ -23,6 +23,7 @@
 #include "gait/footprints.hpp"
 #include "gait/gltf.hpp"
 #include "gait/inspect.hpp"
+#include "gait/joint_map.hpp"
 #include "gait/layer_mode.hpp"
 #include "gait/load.hpp"
 #include "gait/lone_state.hpp"

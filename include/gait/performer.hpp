@@ -159,8 +159,8 @@ public:
 
     /// Plays `seconds` of time: parameters, machine, playheads. The pose is made as it is first asked for, once a step
     /// whatever is asked, so that a body out of sight pays for none; what is decided does not hang on it. Allocates
-    /// nothing, locks nothing, throws nothing. Zero is allowed: the machine decides, no time passes. False, and counted,
-    /// and nothing is played, for a step that is not 0 to `longest_step`.
+    /// nothing, locks nothing, throws nothing. Zero is allowed: the machine decides, no time passes. False, and
+    /// counted, and nothing is played, for a step that is not 0 to `longest_step`.
     bool advance(double seconds);
     /// The same, and tells in `events` what happened. The performer is the same to the last bit whether anybody listens
     /// or not.
@@ -171,9 +171,12 @@ public:
     void pose(std::span<Transform> out) const;
     /// The pose in model space: metres from the character's origin.
     void model_pose(std::span<Transform> out) const;
+    /// One joint of it, as for what is held in a hand; at the origin for a joint that is not there.
+    [[nodiscard]] Transform model_transform(std::size_t joint) const;
     /// The same as matrices. Both kinds of matrices are only written when `out` holds `joint_count()`.
     void model_matrices(std::span<Matrix4> out) const;
-    /// Model matrices times the rig's inverse bind matrices, for the skin.
+    /// Model matrices times the rig's inverse bind matrices, in the rig's order, which is seldom the skin's own: a
+    /// `JointMap` (gait/joint_map.hpp) brings them into that.
     void skinning_matrices(std::span<Matrix4> out) const;
 
     /// How the body moved in the last `advance`, in its own frame as that began. Clips are weighted as in the pose;

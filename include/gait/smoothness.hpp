@@ -203,8 +203,9 @@ public:
     [[nodiscard]] double last_seam_degrees() const { return last_seam_degrees_; }
     /// The pops so far, of all that is shown.
     [[nodiscard]] const PopMeter& pop() const { return pop_; }
-    /// The jolts of a layer so far, as it moves before it is laid over those below.
-    [[nodiscard]] const SnapMeter& snap(std::size_t layer = 0) const { return snaps_[layer]; }
+    /// The jolts of a layer so far, as it moves before it is laid over those below. std::out_of_range where there is no
+    /// such layer.
+    [[nodiscard]] const SnapMeter& snap(std::size_t layer = 0) const { return snaps_.at(layer); }
     /// The jolts of all joints as they are shown; its ratios are those of layers that come, go and change their weight.
     [[nodiscard]] const SnapMeter& laid_over() const { return laid_over_; }
     /// The worst joint of each transition, in its layer or in how that is laid over the others; layer by layer.

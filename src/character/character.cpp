@@ -88,6 +88,7 @@ OneShotHandle Character::one_shot(std::string_view name) const {
 }
 std::span<const LayerInfo> Character::layers() const { return data_->layer_info; }
 std::string Character::full_name(std::uint16_t state) const {
+    if (state >= data_->state_info.size()) { return {}; }
     const StateInfo& info = data_->state_info[state];
     return data_->layer_info.size() < 2 ? info.name : data_->layer_info[info.layer].name + "." + info.name;
 }

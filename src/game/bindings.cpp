@@ -23,35 +23,35 @@ bool Bindings::add(std::uint16_t parameter, std::function<void(Performer&, std::
 }
 
 bool Bindings::number(std::string_view name, std::function<float()> get) {
-    return add(character_->number(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+    return get && add(character_->number(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
         performer.set(NumberParameter{parameter}, get());
     });
 }
 
 bool Bindings::flag(std::string_view name, std::function<bool()> get) {
-    return add(character_->flag(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+    return get && add(character_->flag(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
         performer.set(FlagParameter{parameter}, get());
     });
 }
 
 bool Bindings::choice(std::string_view name, std::function<std::string_view()> get) {
-    return add(character_->choice(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+    return get && add(character_->choice(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
         performer.set(ChoiceParameter{parameter}, get());
     });
 }
 
 bool Bindings::signal(std::string_view name, std::function<bool()> sent) {
-    return add(character_->signal(name).index, [sent = std::move(sent)](Performer& performer, std::uint16_t parameter) {
+    return sent && add(character_->signal(name).index, [sent = std::move(sent)](Performer& performer, std::uint16_t parameter) {
         if (sent()) { performer.send(SignalParameter{parameter}); }
     });
 }
 
 void Bindings::on_event(std::function<void(const Event&)> call) {
-    listeners_.push_back({EventKind::mark, true, no_index, std::move(call)});
+    if (call) { listeners_.push_back({EventKind::mark, true, no_index, std::move(call)}); }
 }
 
 bool Bindings::listen(EventKind kind, std::uint16_t about, std::function<void(const Event&)> call) {
-    if (about == no_index) { return false; }
+    if (about == no_index || !call) { return false; }
     listeners_.push_back({kind, false, about, std::move(call)});
     return true;
 }
@@ -74,6 +74,8 @@ bool Bindings::on_leave(std::string_view state, std::function<void(const Event&)
 }
 
 bool Bindings::advance(Performer& performer, double seconds) {
+    // Another character's parameters are others, whatever their numbers: a step that cannot be is counted.
+    if (&performer.character() != character_) { return performer.advance(-1, events_); }
     for (const Getter& getter : getters_) { getter.set(performer, getter.parameter); }
     const bool advanced = performer.advance(seconds, events_);
     for (const Event& event : events_.events()) {

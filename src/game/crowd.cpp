@@ -2,6 +2,8 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
+#include <algorithm>
+
 #if defined(__SANITIZE_THREAD__)
 #include <sanitizer/tsan_interface.h>
 #endif
@@ -22,23 +24,54 @@ void take_over([[maybe_unused]] void* what) {
 #endif
 }
 
-} // namespace
-
-void advance_all(std::span<Performer> performers, double seconds) {
+/// On the thread pool.
+template <typename Advance> void run_on_all_cores(std::size_t count, Advance advance) {
     // A performer takes about a microsecond: hand them out by the dozen.
     constexpr std::size_t grain = 16;
     char begun = 0, done = 0;
     hand_over(&begun);
-    oneapi::tbb::parallel_for(oneapi::tbb::blocked_range<std::size_t>(0, performers.size(), grain),
-                              [&](const auto& range) {
-                                  take_over(&begun);
-                                  for (std::size_t i = range.begin(); i != range.end(); ++i) {
-                                      performers[i].advance(seconds);
-                                      performers[i].pose({}); // made here, on all cores
-                                  }
-                                  hand_over(&done);
-                              });
+    oneapi::tbb::parallel_for(oneapi::tbb::blocked_range<std::size_t>(0, count, grain), [&](const auto& range) {
+        take_over(&begun);
+        for (std::size_t i = range.begin(); i != range.end(); ++i) { advance(i); }
+        hand_over(&done);
+    });
     take_over(&done);
+}
+
+void advance_one(Performer& performer, double seconds) {
+    performer.advance(seconds);
+    performer.pose({}); // made here, on all cores
+}
+
+void advance_one(const CrowdMember& member) {
+    if (member.performer == nullptr) { return; }
+    if (member.events != nullptr) {
+        member.performer->advance(member.seconds, *member.events);
+    } else {
+        member.performer->advance(member.seconds);
+    }
+    if (member.pose) { member.performer->pose({}); }
+}
+
+} // namespace
+
+void advance_all(std::span<Performer> performers, double seconds) {
+    run_on_all_cores(performers.size(), [&](std::size_t i) { advance_one(performers[i], seconds); });
+}
+
+void advance_all(std::span<Performer* const> performers, double seconds) {
+    run_on_all_cores(performers.size(), [&](std::size_t i) {
+        if (performers[i] != nullptr) { advance_one(*performers[i], seconds); }
+    });
+}
+
+void advance_all(std::span<const CrowdMember> members, const RunInParts& run) {
+    if (!run) {
+        return run_on_all_cores(members.size(), [&](std::size_t i) { advance_one(members[i]); });
+    }
+    run(members.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < std::min(to, members.size()); ++i) { advance_one(members[i]); }
+    });
 }
 
 } // namespace gait

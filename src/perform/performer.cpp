@@ -150,7 +150,7 @@ Travel Performer::travel() const {
 bool Performer::plant_feet(const Travel& moved) {
     const PerformerBlock block = view(*character_, block_.get());
     constexpr float far = 1e6F; // metres, or degrees
-    for (const float part : {moved.move.x, moved.move.z, moved.turn}) {
+    for (const float part : {moved.move.x, moved.move.y, moved.move.z, moved.turn}) {
         if (!(std::fabs(part) < far)) { return refuse(block); }
     }
     if (character_->data().feet.legs.empty()) { return false; }
@@ -377,6 +377,17 @@ void Performer::model_pose(std::span<Transform> out) const {
     for (std::size_t j = 0; j < std::min(out.size(), joints.size()); ++j) {
         if (joints[j].parent >= 0) { out[j] = out[std::size_t(joints[j].parent)] * out[j]; }
     }
+}
+
+Transform Performer::model_transform(std::size_t joint) const {
+    const CharacterData& data = character_->data();
+    if (joint >= data.rig.joints.size()) { return {}; }
+    const float* rows = shown_pose(*character_, block_.get());
+    Transform transform = transform_at(rows, data.layout.lanes, joint, data.scales);
+    for (int up = data.parents[joint]; up >= 0; up = data.parents[std::size_t(up)]) {
+        transform = transform_at(rows, data.layout.lanes, std::size_t(up), data.scales) * transform;
+    }
+    return transform;
 }
 
 void Performer::model_matrices(std::span<Matrix4> out) const { fill_matrices(nullptr, out); }

@@ -33,9 +33,10 @@ if grep -E 'kernels::|YamlMap|tinygltf::|YAML::|fmt::|DiagnosticSink' <<<"$shown
 fi
 
 "$work/installed/bin/gait" --version
+find "$work/installed" -name LICENSE | grep -q .
 [ -s "$work/installed/share/man/man1/gait.1" ] && [ -s "$work/installed/share/bash-completion/completions/gait" ]
 
 export PKG_CONFIG_PATH=$(dirname "$(find "$work/installed" -name pliant-gait-runtime.pc)")
 c++ -std=c++20 "$project/tests/packaging/outside/runtime_alone.cpp" -o "$work/by_pkg_config" \
-  $(pkg-config --define-variable=prefix="$work/installed" --cflags --libs pliant-gait-runtime)
+  $(pkg-config --cflags --libs pliant-gait-runtime)
 "$work/by_pkg_config"

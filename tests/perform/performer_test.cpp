@@ -522,7 +522,7 @@ TEST_CASE("a crowd advanced on all cores is the same to the last bit as one by o
         for (Performer& performer : one_by_one) { performer.advance(1.0 / 60); }
     }
     for (std::size_t i = 0; i < crowd.size(); ++i) { REQUIRE(same_bytes(crowd[i], one_by_one[i])); }
-    advance_all({}, 0.1);
+    advance_all(std::span<Performer>{}, 0.1);
     advance_all(crowd, -1);
     CHECK(crowd[7].faults().refused_steps == 1);
 }

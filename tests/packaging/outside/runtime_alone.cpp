@@ -5,7 +5,7 @@
 #include <stdexcept>
 
 int main() {
-    gait::advance_all({}, 0.1);
+    gait::advance_all(std::span<gait::Performer>{}, 0.1);
     try {
         gait::Performer performer(nullptr);
     } catch (const std::invalid_argument& refused) {
