@@ -23,8 +23,8 @@ public:
     /// For performers of `character`, which must outlive it.
     explicit Bindings(const Character& character) : character_(&character) {}
 
-    /// Asks `get` for a number or angle before each step. False when there is no such parameter, it is computed, or `get`
-    /// is empty.
+    /// Asks `get` for a number or angle before each step. False when there is no such parameter, it is computed, or
+    /// `get` is empty.
     bool number(std::string_view name, std::function<float()> get);
     /// The same for a flag.
     bool flag(std::string_view name, std::function<bool()> get);

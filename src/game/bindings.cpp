@@ -23,27 +23,31 @@ bool Bindings::add(std::uint16_t parameter, std::function<void(Performer&, std::
 }
 
 bool Bindings::number(std::string_view name, std::function<float()> get) {
-    return get && add(character_->number(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
-        performer.set(NumberParameter{parameter}, get());
-    });
+    return get &&
+           add(character_->number(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+               performer.set(NumberParameter{parameter}, get());
+           });
 }
 
 bool Bindings::flag(std::string_view name, std::function<bool()> get) {
-    return get && add(character_->flag(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
-        performer.set(FlagParameter{parameter}, get());
-    });
+    return get &&
+           add(character_->flag(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+               performer.set(FlagParameter{parameter}, get());
+           });
 }
 
 bool Bindings::choice(std::string_view name, std::function<std::string_view()> get) {
-    return get && add(character_->choice(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
-        performer.set(ChoiceParameter{parameter}, get());
-    });
+    return get &&
+           add(character_->choice(name).index, [get = std::move(get)](Performer& performer, std::uint16_t parameter) {
+               performer.set(ChoiceParameter{parameter}, get());
+           });
 }
 
 bool Bindings::signal(std::string_view name, std::function<bool()> sent) {
-    return sent && add(character_->signal(name).index, [sent = std::move(sent)](Performer& performer, std::uint16_t parameter) {
-        if (sent()) { performer.send(SignalParameter{parameter}); }
-    });
+    return sent &&
+           add(character_->signal(name).index, [sent = std::move(sent)](Performer& performer, std::uint16_t parameter) {
+               if (sent()) { performer.send(SignalParameter{parameter}); }
+           });
 }
 
 void Bindings::on_event(std::function<void(const Event&)> call) {

@@ -209,8 +209,8 @@ TEST_CASE("only the parts of a way that are asked for are taken") {
 
 TEST_CASE("what is played in place is brought home and carries the body nowhere") {
     const ClipSource far = motion(body(), 1, [](double t) { return at(5 - 1.5 * t, -8, 90); });
-    for (const char* how : {"{loop: yes, travel: {joint: hips, in_place: yes}}",
-                            "{loop: no, travel: {joint: hips, in_place: yes}}"}) {
+    for (const char* how :
+         {"{loop: yes, travel: {joint: hips, in_place: yes}}", "{loop: no, travel: {joint: hips, in_place: yes}}"}) {
         CAPTURE(how);
         const Played played = play(playing(far, how), 0.9, 60);
         CHECK(std::hypot(played.place.x, played.place.z) == 0);
