@@ -48,6 +48,15 @@ struct InstanceView {
 
 /// The longest step of `Performer::advance`, seconds.
 inline constexpr double longest_step = 3600;
+/// Why a stored block cannot be taken over.
+enum class SnapshotFault : std::uint8_t {
+    none,
+    size,      ///< it has more bytes than this character's, or fewer
+    version,   ///< another build of the library stored it, whose blocks mean other things
+    character, ///< another character's: other joints, parameters, states, motions or clips, or in another order
+    damaged,   ///< some index, count or number in it is none that playing could have left
+};
+
 /// How small a body may be against its rig.
 inline constexpr float smallest_scale = 0.001F;
 /// And how large.
@@ -239,9 +248,11 @@ public:
     /// The block itself, to store or send. It fits any performer of the same character in the same build.
     [[nodiscard]] std::span<const std::byte> bytes() const;
     /// Takes over a stored block, whoever stored it: every index, count and number in it is looked at first. False, and
-    /// nothing changes, when it is no block of this character. Allocates only for a block that begins at no multiple of
-    /// eight bytes.
+    /// nothing changes, when it is no block of this character; `fault_of` says why. Allocates only for a block that
+    /// begins at no multiple of eight bytes.
     bool restore(std::span<const std::byte> stored);
+    /// What keeps a stored block from being taken over.
+    [[nodiscard]] SnapshotFault fault_of(std::span<const std::byte> stored) const;
 
 private:
     friend class detail::CarryOver;

@@ -291,6 +291,7 @@ struct CharacterData {
     std::vector<std::uint8_t> decide_order; ///< of the layers
     bool some_layer_hides = false;          ///< all that is below it
     PerformerLayout layout;
+    std::uint64_t fingerprint = 0; ///< of what a performer's block must fit
 
     // For people.
     std::vector<LayerInfo> layer_info;

@@ -240,7 +240,10 @@ struct PerformerHeader {
     std::uint8_t pose_due = 0;            ///< the pose is that of an earlier step
     std::uint8_t steps_unposed = 0;       ///< since a pose was made; 2 stands for more
     std::uint8_t inputs_settle = 0;       ///< some smoothed input or cursor has not arrived yet
-    std::array<std::uint8_t, 7> spare{};
+    std::uint8_t unused = 0;
+    std::uint16_t version = 0; ///< of what a block holds: `block_version`
+    std::uint32_t spare = 0;
+    std::uint64_t fingerprint = 0;    ///< of the character
     SlotSet moved = 0;                ///< values that changed since the layers last decided and computed their weights
     SlotSet to_compute = ~SlotSet{0}; ///< and since parameters were last computed
     Faults faults;

@@ -1,5 +1,6 @@
 #include "gait/compile.hpp"
 
+#include "character/fingerprint.hpp"
 #include "clip/additive_clip.hpp"
 #include "clip/sample_clip.hpp"
 #include "compile/check_assets.hpp"
@@ -297,6 +298,7 @@ private:
         note_hips(data, *assets_.rig);
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
+        data_->fingerprint = fingerprint_of(*data_);
         return std::make_shared<const Character>(std::move(data_));
     }
 

@@ -102,6 +102,7 @@ public:
         std::memcpy(static_cast<void*>(&block_.header()), &old_block_.header(), bytes);
         // Who entered what is told by the old one's transitions.
         block_.header().record_count = 0;
+        block_.header().fingerprint = data_.fingerprint;
         if (data_.transition_info.size() != old_.transition_info.size()) {
             each_layer([](const PerformerBlock& own) {
                 for (Instance& instance : own.layer().instances) { instance.entered_by = no_index; }

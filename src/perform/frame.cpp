@@ -1,5 +1,6 @@
 #include "perform/frame.hpp"
 
+#include "character/fingerprint.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
@@ -51,6 +52,8 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     // What is the performer's own rather than its present state's stays.
     const PerformerHeader before = block.header();
     std::memset(static_cast<void*>(&block.header()), 0, data.layout.bytes);
+    block.header().version = block_version;
+    block.header().fingerprint = data.fingerprint;
     block.header().seed = before.seed;
     block.header().scale = before.scale;
     block.header().game_moves = before.game_moves;

@@ -1,5 +1,6 @@
 #include "gait/performer.hpp"
 
+#include "character/fingerprint.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/block_check.hpp"
@@ -541,8 +542,8 @@ std::span<const std::byte> Performer::bytes() const {
     return {block_.get(), character_->performer_bytes()};
 }
 
-bool Performer::restore(std::span<const std::byte> stored) {
-    if (stored.size() != character_->performer_bytes()) { return false; }
+SnapshotFault Performer::fault_of(std::span<const std::byte> stored) const {
+    if (stored.size() != character_->performer_bytes()) { return SnapshotFault::size; }
     // Looked at where it is, or, where it does not stand as a block does, as a copy.
     std::unique_ptr<std::byte, Free> copy;
     auto* looked_at = const_cast<std::byte*>(stored.data()); // NOLINT: it is only read
@@ -551,8 +552,15 @@ bool Performer::restore(std::span<const std::byte> stored) {
         std::memcpy(copy.get(), stored.data(), stored.size());
         looked_at = copy.get();
     }
-    if (!is_sound(character_->data(), view(*character_, looked_at))) { return false; }
-    std::memmove(block_.get(), looked_at, stored.size()); // which may be its own
+    const PerformerBlock block = view(*character_, looked_at);
+    if (block.header().version != block_version) { return SnapshotFault::version; }
+    if (block.header().fingerprint != character_->data().fingerprint) { return SnapshotFault::character; }
+    return is_sound(character_->data(), block) ? SnapshotFault::none : SnapshotFault::damaged;
+}
+
+bool Performer::restore(std::span<const std::byte> stored) {
+    if (fault_of(stored) != SnapshotFault::none) { return false; }
+    std::memmove(block_.get(), stored.data(), stored.size()); // which may be its own
     return true;
 }
 

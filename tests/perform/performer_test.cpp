@@ -209,6 +209,35 @@ TEST_CASE("a stored block brings a performer back to that moment") {
     CHECK(performer.restore(stored));
     CHECK(greatest_turn(pose, pose_of(performer)) == 0);
     CHECK_FALSE(performer.restore(std::span(stored).first(10)));
+    CHECK(performer.fault_of(stored) == SnapshotFault::none);
+    CHECK(performer.fault_of(std::span(stored).first(10)) == SnapshotFault::size);
+    std::vector<std::byte> damaged = stored;
+    for (std::size_t at = 0; at < 8; ++at) { damaged[at] = std::byte{0xFF}; } // the time
+    CHECK(performer.fault_of(damaged) == SnapshotFault::damaged);
+}
+
+TEST_CASE("a block of another character is refused however alike the two are") {
+    const auto made = [](const std::string& states, const std::string& more = "") {
+        return support::character("gait: 1\nrig: x.glb\nclips: {low: {loop: yes}, high: {loop: yes}}\n" + more +
+                                      "layers:\n  - name: body\n    machine:\n      start: a\n      states:\n" + states,
+                                  support::assets(1, {support::held("low", 1, 0), support::held("high", 1, 40)}));
+    };
+    const std::string a = "        a: {play: low, go: [{to: b, after: 1, fade: 0.2}]}\n",
+                      b = "        b: {play: high, go: [{to: a, after: 1, fade: 0.2}]}\n";
+    Performer stored(made(a + b));
+    stored.advance(1.1);
+    const auto bytes = stored.bytes();
+    // The same states the other way about, with another clip, or under other names.
+    CHECK(Performer(made(b + a)).fault_of(bytes) == SnapshotFault::character);
+    CHECK(Performer(made("        a: {play: high, go: [{to: b, after: 1, fade: 0.2}]}\n" + b)).fault_of(bytes) !=
+          SnapshotFault::none);
+    const std::string c = "        c: {play: high, go: [{to: a, after: 1, fade: 0.2}]}\n";
+    CHECK(Performer(made("        a: {play: low, go: [{to: c, after: 1, fade: 0.2}]}\n" + c)).fault_of(bytes) ==
+          SnapshotFault::character);
+    // What was only tuned still fits.
+    Performer tuned(made("        a: {play: low, go: [{to: b, after: 3, fade: 0.4}]}\n" + b));
+    CHECK(tuned.restore(bytes));
+    CHECK(tuned.state_name() == "b");
 }
 
 TEST_CASE("reset brings everything back to the beginning") {
