@@ -13,7 +13,8 @@ cmake --build "$shared_build" >"$work/log" || { cat "$work/log" >&2; exit 1; }
 cmake --install "$shared_build" --prefix "$work/shared" >/dev/null
 
 for kind in installed shared; do
-  cmake -S "$project/tests/packaging/outside" -B "$work/outside_$kind" -G Ninja -DCMAKE_PREFIX_PATH="$work/$kind" >/dev/null
+  cmake -S "$project/tests/packaging/outside" -B "$work/outside_$kind" -G Ninja -DCMAKE_PREFIX_PATH="$work/$kind" \
+    -DPLIANT_GAIT_TOOL="$work/installed/bin/gait" -DDOCUMENT="$project/demo/lamplighter.gait.yaml" >/dev/null
   cmake --build "$work/outside_$kind" >/dev/null
   "$work/outside_$kind/runtime_alone"
   [ "$("$work/outside_$kind/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
