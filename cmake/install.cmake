@@ -2,7 +2,7 @@
 include(GNUInstallDirs)
 include(CMakePackageConfigHelpers)
 
-foreach(library runtime authoring)
+foreach(library ${GAIT_LIBRARIES})
   set_target_properties(gait_${library} PROPERTIES OUTPUT_NAME pliant_gait_${library} EXPORT_NAME ${library})
   target_include_directories(gait_${library} INTERFACE $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
   install(TARGETS gait_${library} EXPORT ${library}_targets
@@ -29,7 +29,7 @@ install(FILES ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake ${PROJECT_BINARY_DIR}
   DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 # Wherever the tree is put, pkg-config finds it from where its own file lies.
 file(RELATIVE_PATH GAIT_FROM_PKGCONFIG /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
-foreach(library runtime authoring)
+foreach(library ${GAIT_LIBRARIES})
   configure_file(cmake/pliant-gait-${library}.pc.in ${PROJECT_BINARY_DIR}/pliant-gait-${library}.pc @ONLY)
   install(FILES ${PROJECT_BINARY_DIR}/pliant-gait-${library}.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 endforeach()
@@ -49,6 +49,9 @@ if(GAIT_BUILD_TOOL)
   install(FILES ${PROJECT_BINARY_DIR}/_gait DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions)
 endif()
 
+if(NOT PROJECT_IS_TOP_LEVEL)
+  return()
+endif()
 set(CPACK_GENERATOR DEB)
 set(CPACK_PACKAGE_NAME pliant-gait)
 set(CPACK_PACKAGE_CONTACT "The developers of Pliant Gait")

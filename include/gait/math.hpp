@@ -83,25 +83,27 @@ struct Matrix4 {
 
 /// A turn of `degrees` about `axis` (which need not be of unit length), by the right-hand rule.
 [[nodiscard]] inline Quat axis_angle(Vec3 axis, double degrees) {
-    const double norm = std::sqrt(double(axis.x) * axis.x + double(axis.y) * axis.y + double(axis.z) * axis.z);
+    const auto x = double(axis.x), y = double(axis.y), z = double(axis.z);
+    const double norm = std::sqrt(x * x + y * y + z * z);
     if (!(norm > 0)) { return {}; }
     const double half = degrees / degrees_per_radian / 2;
     const double s = std::sin(half) / norm;
-    return {float(axis.x * s), float(axis.y * s), float(axis.z * s), float(std::cos(half))};
+    return {float(x * s), float(y * s), float(z * s), float(std::cos(half))};
 }
 
 /// The turn between two rotations in degrees, 0 to 180.
 /// From the chord rather than the arc cosine, which loses everything below 0.02 degrees in floats.
 [[nodiscard]] inline double degrees_between(Quat a, Quat b) {
     const double sign = dot(a, b) < 0 ? -1 : 1;
-    const double x = a.x - sign * b.x, y = a.y - sign * b.y, z = a.z - sign * b.z, w = a.w - sign * b.w;
+    const double x = double(a.x) - sign * double(b.x), y = double(a.y) - sign * double(b.y),
+                 z = double(a.z) - sign * double(b.z), w = double(a.w) - sign * double(b.w);
     const double chord = std::sqrt(x * x + y * y + z * z + w * w);
     return 4 * std::asin(std::fmin(1.0, chord / 2)) * degrees_per_radian;
 }
 
 /// Spherical interpolation from `a` (at 0) to `b` (at 1), the short way (Shoemake 1985).
 [[nodiscard]] inline Quat slerp(Quat a, Quat b, double t) {
-    double cosine = dot(a, b);
+    auto cosine = double(dot(a, b));
     const double sign = cosine < 0 ? -1 : 1;
     cosine *= sign;
     double wa = 1 - t, wb = t;
@@ -111,8 +113,8 @@ struct Matrix4 {
         wb = std::sin(t * angle) / std::sin(angle);
     }
     wb *= sign;
-    return normalized({float(wa * a.x + wb * b.x), float(wa * a.y + wb * b.y), float(wa * a.z + wb * b.z),
-                       float(wa * a.w + wb * b.w)});
+    const auto mixed = [&](float own, float other) { return float(wa * double(own) + wb * double(other)); };
+    return normalized({mixed(a.x, b.x), mixed(a.y, b.y), mixed(a.z, b.z), mixed(a.w, b.w)});
 }
 
 /// A child's transform carried into its parent's space.

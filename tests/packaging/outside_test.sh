@@ -41,3 +41,11 @@ export PKG_CONFIG_PATH=$(dirname "$(find "$work/installed" -name pliant-gait-run
 c++ -std=c++20 "$project/tests/packaging/outside/runtime_alone.cpp" -o "$work/by_pkg_config" \
   $(pkg-config --cflags --libs pliant-gait-runtime)
 "$work/by_pkg_config"
+
+# Taken into a project with flags of its own: they do not break ours, ours are not forced on it, and nothing is installed unasked.
+cmake -S "$project/tests/packaging/inside" -B "$work/inside" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_UNITY_BUILD=ON \
+  -DPLIANT_GAIT="$project" >/dev/null
+cmake --build "$work/inside" >"$work/log" || { cat "$work/log" >&2; exit 1; }
+"$work/inside/game"
+cmake --install "$work/inside" --prefix "$work/asked" >/dev/null
+[ "$(find "$work/asked" -type f | wc -l)" = 1 ]
