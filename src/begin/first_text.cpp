@@ -312,9 +312,11 @@ private:
         std::string spared = later.find("        jumping:") != std::string::npos ? "jumping" : "";
         if (rolls()) { spared += spared.empty() ? "landing" : ", landing"; }
         if (!air.empty()) {
+            // Who falls, falls now: what he was doing is not to be seen for long.
+            constexpr double soon = 0.35;
             out += std::string("      always:\n        - {to: air, when: airborne, ") +
                    (spared.empty() ? "" : "except: [" + spared + "], ") +
-                   fmt::format("fade: {:.2f}}}\n", fade(on_ground(), false, floats(), 0.25));
+                   fmt::format("fade: {:.2f}}}\n", std::min(soon, fade(on_ground(), false, floats(), 0.25)));
         }
         out += "      states:\n";
         if (stand_ != nullptr) {
