@@ -11,10 +11,7 @@
 using namespace gait;
 
 namespace support {
-namespace {
-
-/// A value that a parameter of this kind may be given.
-void give(Performer& performer, const ParameterInfo& parameter, const std::function<double()>& unit) {
+void RandomInputs::give(Performer& performer, const ParameterInfo& parameter) {
     switch (parameter.kind) {
     case ParameterKind::number: {
         const double low = std::isfinite(parameter.low) ? double(parameter.low) : 0;
@@ -37,7 +34,23 @@ void give(Performer& performer, const ParameterInfo& parameter, const std::funct
     }
 }
 
-} // namespace
+void RandomInputs::give(Performer& performer) {
+    const Character& character = performer.character();
+    for (const ParameterInfo& parameter : character.parameters()) {
+        if (parameter.computed || parameter.tune) { continue; }
+        // What is held is changed every second or two, what is pressed every four.
+        const double often = parameter.kind == ParameterKind::signal ? 0.004 : 0.012;
+        if (unit() < often) { give(performer, parameter); }
+    }
+    for (const StateInfo& state : character.states()) {
+        const bool one_shot = character.layers()[state.layer].one_shots && !state.nothing;
+        if (one_shot && unit() < 0.003) { performer.play_once(state.name); }
+    }
+    if (enters_ > 0 && unit() < enters_) {
+        const auto state = std::uint16_t(unit() * double(character.states().size()));
+        performer.enter(character.state(character.full_name(state)), 0.3);
+    }
+}
 
 void check_random_inputs(const std::shared_ptr<const Character>& given, unsigned seed, double nearly) {
     Performer performer(given);
@@ -50,22 +63,11 @@ void check_random_inputs(const std::shared_ptr<const Character>& given, unsigned
     const BodyMover mover = [&](const Performer& moved, double dt) { return game.move(moved, dt); };
     performer.plant_feet({});
     SmoothnessWatch watch(performer);
-    std::mt19937 random(seed);
-    std::uniform_real_distribution<double> distribution(0, 1);
-    const std::function<double()> unit = [&] { return distribution(random); };
+    RandomInputs inputs(seed);
     std::vector<std::pair<double, std::string>> taken;
     constexpr int frames = 1200;
     for (int frame = 0; frame < frames; ++frame) {
-        for (const ParameterInfo& parameter : character.parameters()) {
-            if (parameter.computed || parameter.tune) { continue; }
-            // What is held is changed every second or two, what is pressed every four.
-            const double often = parameter.kind == ParameterKind::signal ? 0.004 : 0.012;
-            if (unit() < often) { give(performer, parameter, unit); }
-        }
-        for (const StateInfo& state : character.states()) {
-            const bool one_shot = character.layers()[state.layer].one_shots && !state.nothing;
-            if (one_shot && unit() < 0.003) { performer.play_once(state.name); }
-        }
+        inputs.give(performer);
         const Performer before = performer;
         performer.advance(1.0 / 60);
         performer.plant_feet(mover(performer, 1.0 / 60));

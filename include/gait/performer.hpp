@@ -23,6 +23,7 @@ namespace gait {
 namespace detail {
 struct Evaluation;
 class CarryOver;
+struct BlockAccess;
 } // namespace detail
 
 /// One clip that an instance plays.
@@ -256,6 +257,7 @@ public:
 
 private:
     friend class detail::CarryOver;
+    friend struct detail::BlockAccess;
     bool advance_with(double seconds, EventList* events);
     void evaluated_pose(std::size_t layer, const detail::Evaluation& what, std::span<Transform> out) const;
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;

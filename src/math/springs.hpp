@@ -17,25 +17,12 @@ struct Follower {
 /// A shorter lag is none, seconds: its frequency, squared, would leave what doubles hold.
 inline constexpr double least_lag = 1e-9;
 
-/// Moves `follower` toward `target` for `dt` seconds as a critically damped spring that lags `lag` seconds behind a
-/// steady ramp (angular frequency 2 / lag). The closed form of the differential equation: two half steps equal one
-/// whole.
-[[nodiscard]] inline Follower follow(Follower follower, double target, double lag, double dt) {
-    if (!(lag > least_lag)) { return {target, 0}; }
-    const double frequency = 2 / lag;
-    const double offset = follower.value - target;
-    const double drive = follower.velocity + frequency * offset;
-    const double decay = std::exp(-frequency * dt);
-    return {target + (offset + drive * dt) * decay, (follower.velocity - frequency * drive * dt) * decay};
-}
-
-/// That spring where several followers share their lag and their time.
-class SharedSpring {
+/// A critically damped spring that lags `lag` seconds behind a steady ramp (angular frequency 2 / lag), over `dt`
+/// seconds, for any number of followers. The closed form of the differential equation: two half steps equal one whole.
+class Spring {
 public:
-    SharedSpring(double lag, double dt)
-        : frequency_(lag > least_lag ? 2 / lag : 0), dt_(dt), decay_(std::exp(-frequency_ * dt)) {}
+    Spring(double lag, double dt) : frequency_(2 / lag), dt_(dt), decay_(std::exp(-frequency_ * dt)) {}
     [[nodiscard]] Follower follow(Follower follower, double target) const {
-        if (frequency_ == 0) { return {target, 0}; }
         const double offset = follower.value - target;
         const double drive = follower.velocity + frequency_ * offset;
         return {target + (offset + drive * dt_) * decay_, (follower.velocity - frequency_ * drive * dt_) * decay_};
@@ -44,6 +31,12 @@ public:
 private:
     double frequency_, dt_, decay_;
 };
+
+/// Moves `follower` toward `target` by such a spring; at once where it has no lag.
+[[nodiscard]] inline Follower follow(Follower follower, double target, double lag, double dt) {
+    if (!(lag > least_lag)) { return {target, 0}; }
+    return Spring(lag, dt).follow(follower, target);
+}
 
 /// The same toward a target that begins at `target` and moves by `ramp` a second.
 [[nodiscard]] inline Follower follow_ramp(Follower follower, double target, double ramp, double lag, double dt) {

@@ -33,7 +33,6 @@ void WindowProgram::add_more() {
 }
 
 void WindowProgram::spill() {
-    ++spills_;
     keep_numbers();
     const auto sources = std::size_t(next_source_ - layer_->sources), turns = std::size_t(next_turn_ - layer_->turns);
     if (sources > 0) { sum_up(layer_->sources, sources, part_.lanes, more_rows_.data(), more_); }
@@ -44,7 +43,6 @@ void WindowProgram::spill() {
 }
 
 void WindowProgram::run_layers() {
-    ++spills_;
     kernels::compose({out_.first, out_.stride}, layers_.data(), layer_count_);
     start_over();
 }

@@ -53,8 +53,6 @@ public:
     /// Room for a number a lane. Before the layer's first `make_room` there is room for four, which stay until the
     /// layer is blended; after each for three, which the next sample may use.
     [[nodiscard]] float* lane_numbers() { return numbers_[number_count_++].data(); }
-    /// How often what was written down was blended early: numbers from before are gone then.
-    [[nodiscard]] unsigned spills() const { return spills_; }
     /// To be called before such a sample.
     void make_room() {
         if (is_full() || number_count_ + 3 > numbers_.size()) { spill(); }
@@ -125,7 +123,6 @@ private:
     std::size_t kept_numbers_ = 0;        ///< those that stay with the layer that was begun
     kernels::PoseLayer* layer_ = nullptr; ///< that one
     kernels::BlendSource *next_source_ = nullptr, *next_turn_ = nullptr;
-    unsigned spills_ = 0;
     bool sampled_ = false, more_ = false, more_turns_ = false;
     // NOLINTBEGIN: only as many as are counted hold anything, and the last two where the layer has more
     std::array<kernels::PoseLayer, most_layers_at_once> layers_;

@@ -1,6 +1,5 @@
 #include "perform/block_check.hpp"
 
-#include "character/fingerprint.hpp"
 #include "gait/fade_style.hpp"
 #include "gait/performer.hpp"
 #include "math/bounds.hpp"
@@ -21,9 +20,6 @@ bool is_unit(Quat q) { return std::fabs(dot(q, q) - 1) < 1e-2F; }
 bool is_near(Vec3 v) { return is_near(double(v.x)) && is_near(double(v.y)) && is_near(double(v.z)); }
 bool is_near(const BodyStep& s) { return is_near(s.x) && is_near(s.y) && is_near(s.z) && is_near(s.yaw); }
 bool is_flag(unsigned value) { return value <= 1; }
-bool is_of(const CharacterData& data, const PerformerHeader& header) {
-    return header.version == block_version && header.fingerprint == data.fingerprint;
-}
 
 class BlockCheck {
 public:
@@ -40,7 +36,6 @@ public:
 private:
     [[nodiscard]] bool header() const {
         const PerformerHeader& h = block_.header();
-        if (!is_of(data_, h)) { return false; }
         const bool numbers = is_time(h.time) && is_time(h.since_planted) && is_near(h.travel) &&
                              is_near(h.travel_share) && is_near(double(h.hips.drop)) && is_near(double(h.hips.speed)) &&
                              is_near(h.hips.as_played) &&

@@ -6,10 +6,14 @@
 
 namespace gait::detail {
 
-/// The block as one of its layers sees it: to be read alone.
+struct BlockAccess {
+    [[nodiscard]] static std::byte* of(const Performer& performer) { return performer.block_.get(); }
+};
+
+/// The block as one of its layers sees it: to be read alone. Its pose is that of an earlier step where nobody has asked
+/// for it since.
 [[nodiscard]] inline PerformerBlock block_of(const Performer& performer, std::size_t layer = 0) {
-    auto* bytes = const_cast<std::byte*>(performer.bytes().data()); // NOLINT: it is only read
-    return {bytes, performer.character().data().layout, layer};
+    return {BlockAccess::of(performer), performer.character().data().layout, layer};
 }
 
 } // namespace gait::detail

@@ -496,6 +496,7 @@ CarriedOver carry_over(const Performer& performer, std::shared_ptr<const Charact
     if (!(fade >= 0 && fade <= longest_fade)) {
         throw std::invalid_argument("a performer is carried over in 0 to " + std::to_string(longest_fade) + " seconds");
     }
+    performer.pose({}); // which is what it goes on from
     CarriedOver carried{Performer(std::move(character)), {}};
     detail::CarryOver way(performer, carried.performer);
     if (!way.take_whole()) {

@@ -218,10 +218,9 @@ private:
     const float* signed_profile(const float* odd, const float* profile) {
         if (odd != nullptr) { odd += part_.first; }
         if (signs_ == nullptr && (odd == nullptr || profile == nullptr)) { return odd == nullptr ? profile : odd; }
-        if (odd == nullptr && profile == nullptr) { return own_signs(); }
         float* factors = program_.lane_numbers();
         if (signs_ != nullptr) {
-            std::copy_n(own_signs(), part_.lanes, factors);
+            kernels::spread_signs(signs_, part_.first, factors, part_.lanes);
         } else {
             std::fill_n(factors, part_.lanes, 1.0F);
         }
@@ -229,17 +228,6 @@ private:
             for (std::size_t lane = 0; more != nullptr && lane < part_.lanes; ++lane) { factors[lane] *= more[lane]; }
         }
         return factors;
-    }
-
-    /// Those of the instance, a lane each, the same for all its clips.
-    const float* own_signs() {
-        if (spread_ == nullptr || spread_before_ != program_.spills()) {
-            spread_before_ = program_.spills();
-            float* lanes = program_.lane_numbers();
-            kernels::spread_signs(signs_, part_.first, lanes, part_.lanes);
-            spread_ = lanes;
-        }
-        return spread_;
     }
 
     void add_steps(const SampledClip& clip, double position, float all, const float* profile) {
@@ -271,8 +259,6 @@ private:
     const Window& part_;
     WindowProgram& program_;
     MovedSums& moved_;
-    const float* spread_ = nullptr;        ///< `signs_`, a lane each, as the program keeps them
-    unsigned spread_before_ = 0;           ///< which of its spills
     const std::uint32_t* signs_ = nullptr; ///< of the instance, a bit for each of the character's joints; null: no bit
 };
 

@@ -366,7 +366,7 @@ void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset
         return;
     }
     // A critically damped spring has gone all but a twentieth of its way then: (1 + w t) exp(-w t) = 0.05.
-    const SharedSpring spring(2 * feet.release / 4.74, dt);
+    const Spring spring(2 * feet.release / 4.74, dt);
     for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
         float &off = foot.off.*component, &speed = foot.speed.*component;
         const Follower home = spring.follow({double(off), double(speed)}, 0);

@@ -1,12 +1,14 @@
 #include "gait/gait.hpp"
+#include "perform/block_of.hpp"
+#include "random_inputs.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
 
 #include <cstring>
-#include <random>
 
 using namespace gait;
+using support::RandomInputs;
 
 namespace {
 
@@ -15,32 +17,14 @@ std::shared_ptr<const Character> lamplighter() {
     return loaded.character;
 }
 
-/// Anything that a game may ask of her, drawn at random.
-class AnyInputs {
-public:
-    explicit AnyInputs(unsigned seed) : random_(seed) {}
-
-    void operator()(Performer& her) {
-        if (unit() < 0.03) { her.set("speed", unit() < 0.3 ? 0 : 4.5 * unit()); }
-        if (unit() < 0.02) { her.set("heading", 60 * unit() - 30); }
-        for (const char* signal : {"hop", "bell", "light", "shutter", "greet"}) {
-            if (unit() < 0.006) { her.send(signal); }
-        }
-        if (unit() < 0.01) { her.set("awning", unit() < 0.3); }
-        if (unit() < 0.01) { her.set("hands", unit() < 0.5 ? "lantern" : "free"); }
-        if (unit() < 0.005) { her.enter(her.character().state("legs.still"), 0.3); }
-    }
-
-private:
-    double unit() { return std::uniform_real_distribution<double>(0, 1)(random_); }
-    std::mt19937 random_;
-};
-
 std::vector<Transform> pose_of(const Performer& performer) {
     std::vector<Transform> pose(performer.character().joint_count());
     performer.pose(pose);
     return pose;
 }
+
+/// Whether nobody has asked for the pose of the last step.
+bool pose_is_due(const Performer& performer) { return detail::block_of(performer).header().pose_due != 0; }
 
 bool same_bits(const std::vector<Transform>& a, const std::vector<Transform>& b) {
     return std::memcmp(a.data(), b.data(), a.size() * sizeof(Transform)) == 0;
@@ -51,13 +35,13 @@ bool same_bits(const std::vector<Transform>& a, const std::vector<Transform>& b)
 TEST_CASE("a pose is that of its step to the last bit, whenever it is asked for and however often") {
     REQUIRE(lamplighter());
     Performer at_once(lamplighter()), late(lamplighter());
-    AnyInputs first(3), second(3);
+    RandomInputs first(3, 0.005), second(3, 0.005);
     std::vector<Matrix4> matrices(at_once.character().joint_count());
     for (int frame = 0; frame < 900; ++frame) {
-        first(at_once);
+        first.give(at_once);
         at_once.advance(1.0 / 60);
         const std::vector<Transform> pose = pose_of(at_once);
-        second(late);
+        second.give(late);
         late.advance(1.0 / 60);
         // What is asked for next does not show in it yet, nor does what was asked before of the pose.
         Performer asked = late;
@@ -73,11 +57,11 @@ TEST_CASE("a pose is that of its step to the last bit, whenever it is asked for 
 
 TEST_CASE("what is decided does not hang on who looks") {
     Performer seen(lamplighter()), unseen(lamplighter());
-    AnyInputs first(11), second(11);
+    RandomInputs first(11, 0.005), second(11, 0.005);
     EventList of_seen, of_unseen;
     for (int frame = 0; frame < 1800; ++frame) {
-        first(seen);
-        second(unseen);
+        first.give(seen);
+        second.give(unseen);
         seen.advance(1.0 / 60, of_seen);
         unseen.advance(1.0 / 60, of_unseen);
         pose_of(seen);
@@ -118,4 +102,55 @@ TEST_CASE("feet are planted, and a performer is copied, saved and carried over, 
         const CarriedOver carried = carry_over(not_asked, lamplighter(), 0.2);
         REQUIRE(same_bits(pose_of(asked), pose_of(carried.performer)));
     }
+}
+
+TEST_CASE("who steers by a body, or asks where a blend is steered, does not make its pose") {
+    Performer her(lamplighter());
+    PlainBody body;
+    body.speed = her.character().number("speed");
+    body.heading = her.character().number("heading");
+    for (int frame = 0; frame < 90; ++frame) {
+        her.set("speed", 1.4);
+        her.advance(1.0 / 60);
+        (void)body.move(her, 1.0 / 60);
+        (void)blend_cursor(her);
+        (void)her.layer_weight(1);
+        CHECK(pose_is_due(her));
+    }
+    her.pose({});
+    CHECK_FALSE(pose_is_due(her));
+    her.advance(0);
+    CHECK(pose_is_due(her));
+}
+
+TEST_CASE("a performer whose pose nobody took is carried over as a whole") {
+    Performer unseen(lamplighter());
+    for (int frame = 0; frame < 200; ++frame) {
+        unseen.set("speed", frame < 100 ? 3 : 0.8);
+        unseen.advance(1.0 / 60);
+    }
+    const CarriedOver carried = carry_over(unseen, lamplighter(), 0.2);
+    CHECK(carried.gone.empty());
+    for (std::size_t l = 0; l < unseen.character().layers().size(); ++l) {
+        REQUIRE(carried.performer.instance_count(l) == unseen.instance_count(l));
+        CHECK(carried.performer.instance(0, l).serial == unseen.instance(0, l).serial);
+    }
+    CHECK(same_bits(pose_of(carried.performer), pose_of(unseen)));
+}
+
+TEST_CASE("what nobody saw for long is shown the short way, whatever lay where before") {
+    Assets assets = support::assets(1, {support::held("low", 1, 0)});
+    assets.clips.emplace("round", support::clip("round", 1, 4, [](int, double part) {
+                             return axis_angle({1, 0, 0}, 360 * part);
+                         }));
+    const auto character =
+        support::character("gait: 1\nrig: x.glb\nclips: {low: {loop: yes}, round: {loop: yes}}\nlayers:\n"
+                           "  - name: below\n    machine: {start: a, states: {a: {play: round}}}\n"
+                           "  - name: half\n    weight: 0.5\n    machine: {start: a, states: {a: {play: low}}}\n",
+                           assets);
+    Performer unseen(character);
+    pose_of(unseen);
+    // At 195 degrees the way over 360 is the short one; half of it is at -82.5.
+    for (int step = 0; step < 195; ++step) { unseen.advance(4.0 / 360); }
+    CHECK(degrees_between(pose_of(unseen)[0].rotation, axis_angle({1, 0, 0}, -82.5)) < 1);
 }

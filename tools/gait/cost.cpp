@@ -54,6 +54,9 @@ void each_weight(MotionDefinition& motion, const std::string& in, const VisitWei
         each_weight(motion.add->what, in, visit);
         each_weight(motion.add->to, in, visit);
     }
+    if (motion.blend) {
+        for (PointDefinition& point : motion.blend->points) { each_weight(point.play, in, visit); }
+    }
     if (motion.choose) {
         for (ChooseEntry& entry : motion.choose->of) { each_weight(entry.play, in, visit); }
     }
