@@ -152,6 +152,11 @@ public:
     [[nodiscard]] const Rig& rig() const;
     /// The size of every pose.
     [[nodiscard]] std::size_t joint_count() const;
+    /// How many levels of joints the document's `details` leave out.
+    [[nodiscard]] std::size_t detail_levels() const;
+    /// How many joints, from the rig's first on, are posed when the first `level` of those are left out; all for 0, and
+    /// as many as are left in the end for more than there are. See `Detail::joints`.
+    [[nodiscard]] std::size_t joints_at(std::size_t level) const;
 
     /// The handle of a parameter of that kind; one that refers to nothing when there is none.
     [[nodiscard]] NumberParameter number(std::string_view name) const;

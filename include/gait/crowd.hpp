@@ -17,6 +17,9 @@ struct CrowdMember {
     double seconds = 0;
     EventList* events = nullptr; ///< what happened is told here; null: to nobody
     bool pose = true;            ///< its pose is made as well; not so out of sight
+    /// [joint] its skinning matrices are written here while it is at hand, in the rig's order, as
+    /// `Performer::skinning_matrices` does; empty: they are not asked for.
+    std::span<Matrix4> skinning = {};
 };
 
 /// Runs `part(from, to)` for all of `count` things in any number of parts, on any threads, and returns when all are

@@ -461,7 +461,10 @@ struct Document {
     std::string about;
     Text rig;                ///< the rig's file, relative to the document
     BodyReading rig_reading; ///< how the rig's own file is to be read, where it is not to be guessed
-    Number tolerance{0.5};   ///< millimetres a sampled joint may be off its keys in model space
+    /// Joints that a body seen from afar does without, each with those below it: the first level goes first. Without a
+    /// list, be it an empty one, its performers keep nothing to be shown in less detail by.
+    std::optional<std::vector<std::vector<Text>>> details;
+    Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
     std::vector<ClipPattern> clip_patterns; ///< not yet expanded
     std::vector<FitDefinition> fits;

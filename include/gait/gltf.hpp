@@ -45,6 +45,7 @@ struct BakedMotion {
     std::string name;
     double frames_per_second = 60;
     std::vector<std::vector<Transform>> frames; ///< [frame][joint], local, in the imported rig's order
+    std::vector<std::string> joints = {};       ///< their names, where they come in another order: all of the rig's
 };
 
 /// Writes `out` (.glb): a skin of the rig's joints alone, without a mesh, and `motion`: what a rig from BVH has.

@@ -38,6 +38,8 @@ public:
     [[nodiscard]] std::uint16_t joint(std::size_t index) const {
         return index < joints_.size() ? joints_[index] : no_index;
     }
+    /// The rig's joints from the first on that have to be posed for it: see `Detail::joints`.
+    [[nodiscard]] std::size_t joints_needed() const;
     /// Names that the rig does not have: they stand at the body's origin.
     [[nodiscard]] const std::vector<std::string>& missing() const { return missing_; }
 

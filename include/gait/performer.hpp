@@ -63,6 +63,18 @@ inline constexpr float smallest_scale = 0.001F;
 /// And how large.
 inline constexpr float greatest_scale = 1000;
 
+/// How closely a body is looked at. Conditions, travel, events and values are always those of full detail.
+struct Detail {
+    /// The rig's joints from the first on that are posed, at least; the others stay at rest where they are. A
+    /// document's `details` bring small ones to the end: `Character::joints_at`. More than there are: all.
+    std::size_t joints = no_index;
+    /// Steps from one pose to the next, 1 to `slowest_pose`; those between lie on the straight way from pose to pose,
+    /// looked at ahead, so that nothing lags.
+    unsigned every = 1;
+};
+/// The most that `Detail::every` may be.
+inline constexpr unsigned slowest_pose = 8;
+
 /// Who moves the body: the travel of its clips, or the game alone.
 enum class Mover : std::uint8_t { clip, game };
 
@@ -115,6 +127,11 @@ public:
     /// How large this body is against its rig; its travel is scaled by it. Kept through `reset`. False, and counted,
     /// when it is not `smallest_scale` to `greatest_scale`.
     bool set_scale(float scale);
+
+    /// How closely this body is looked at from now on; closely at first. It is come to within a quarter of a second,
+    /// without a jump in either direction. Kept through `reset`. False, and counted, for no joint, for poses that
+    /// are not 1 to `slowest_pose` steps apart, and for less than all where the document has no `details`.
+    bool set_detail(const Detail& detail);
 
     /// Who moves the body, whatever its states say; the clips at first. Kept through `reset`.
     void set_moved_by(Mover mover);

@@ -37,6 +37,13 @@ Character::Character(std::unique_ptr<const CharacterData> data) : data_(std::mov
 Character::~Character() = default;
 
 const Rig& Character::rig() const { return data_->rig; }
+std::size_t Character::detail_levels() const { return data_->joints_at.size(); }
+
+std::size_t Character::joints_at(std::size_t level) const {
+    if (level == 0 || data_->joints_at.empty()) { return joint_count(); }
+    return data_->joints_at[std::min(level, data_->joints_at.size()) - 1];
+}
+
 std::size_t Character::joint_count() const { return data_->rig.joints.size(); }
 NumberParameter Character::number(std::string_view name) const {
     return {find_named(data_->parameters, name, [](ParameterKind kind) { return info_of(kind).continuous; })};

@@ -291,7 +291,9 @@ struct CharacterData {
     std::vector<std::uint8_t> decide_order; ///< of the layers
     bool some_layer_hides = false;          ///< all that is below it
     PerformerLayout layout;
-    std::uint64_t fingerprint = 0; ///< of what a performer's block must fit
+    bool has_details = false;             ///< its performers may be shown in less detail
+    std::vector<std::uint16_t> joints_at; ///< [level]: joints that are posed when so many levels of detail are left out
+    std::uint64_t fingerprint = 0;        ///< of what a performer's block must fit
 
     // For people.
     std::vector<LayerInfo> layer_info;

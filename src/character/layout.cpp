@@ -30,6 +30,8 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     layout.raw = place_all(needs.parameters, float{});
     layout.smoothed = place_all(needs.parameters, float{});
     layout.resumes = place_all(needs.resumes, std::uint16_t{});
+    layout.detail_turns = place_all(needs.details ? 2 * 4 * layout.lanes : 0, std::int16_t{});
+    layout.detail_moves = place_all(needs.details ? 2 * 3 * needs.moved : 0, float{});
     for (const LayerNeeds& own : needs.layers) {
         LayerLayout layer;
         layer.most_playing = own.playing;

@@ -226,6 +226,27 @@ struct LayerHeader {
     std::array<Instance, most_instances> instances{};
 };
 
+/// How closely a performer is looked at, in lanes of its pose and steps.
+struct DetailLevel {
+    std::uint16_t lanes = 0;   ///< of the joints that are posed; 0: all
+    std::uint8_t left_out = 0; ///< poses between one and the next
+    friend bool operator==(const DetailLevel&, const DetailLevel&) = default;
+};
+
+/// How it is brought from one level of detail to another; see perform/detail.hpp.
+struct DetailState {
+    DetailLevel asked, now;
+    std::uint16_t lanes_before = 0; ///< those that were posed before the ones that now come to rest; 0: all
+    std::uint8_t aims = 0;          ///< what is kept are poses that are come to
+    std::uint8_t spare = 0;
+    float settles = 0; ///< seconds left of closing in on more detail: what is kept is what the pose is off
+    float rests = 0;   ///< seconds left in which joints come to rest: what is kept is where they do
+    double curve = 0;  ///< seconds that the curve to them takes
+    double to_end = 0; ///< and that are left of it
+    /// Whether every pose is simply that of its step.
+    [[nodiscard]] bool is_full() const { return asked == DetailLevel{} && now == asked && settles <= 0; }
+};
+
 /// The first part of the block; the layers and the arrays follow.
 struct PerformerHeader {
     double time = 0;
@@ -240,8 +261,8 @@ struct PerformerHeader {
     std::uint8_t pose_due = 0;            ///< the pose is that of an earlier step
     std::uint8_t steps_unposed = 0;       ///< since a pose was made; 2 stands for more
     std::uint8_t inputs_settle = 0;       ///< some smoothed input or cursor has not arrived yet
-    std::uint8_t unused = 0;
-    std::uint16_t version = 0; ///< of what a block holds: `block_version`
+    std::uint8_t bent = 0;                ///< the pose's legs are bent so that feet stay where they are
+    std::uint16_t version = 0;            ///< of what a block holds: `block_version`
     std::uint32_t spare = 0;
     std::uint64_t fingerprint = 0;    ///< of the character
     SlotSet moved = 0;                ///< values that changed since the layers last decided and computed their weights
@@ -249,6 +270,7 @@ struct PerformerHeader {
     Faults faults;
     double since_planted = 0; ///< seconds
     double since_posed = 0;   ///< seconds since a pose was made
+    DetailState detail;
     LoweredHips hips;
     BodyStep travel;         ///< of the last step, in the frame in which it began
     double travel_share = 0; ///< of the last step
@@ -285,6 +307,7 @@ struct PerformerNeeds {
     std::size_t cursors = 0;
     std::size_t moved = 0; ///< translations and scales that some clip moves
     std::size_t legs = 0;  ///< whose feet are held
+    bool details = false;  ///< they may be shown in less
     bool scales = false;
     std::vector<LayerNeeds> layers;
 };
@@ -327,6 +350,8 @@ struct PerformerLayout {
     std::size_t feet = 0;            ///< PlantedFoot[legs]
     std::size_t raw = 0;             ///< float[parameters]
     std::size_t smoothed = 0;        ///< float[parameters]
+    std::size_t detail_turns = 0;    ///< int16[two poses][4][lanes]: rotations; see perform/detail.cpp
+    std::size_t detail_moves = 0;    ///< float[moved][two poses][x y z]
     std::size_t pose = 0;            ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
     std::vector<LayerLayout> layers; ///< the lowest first
@@ -356,6 +381,9 @@ public:
     [[nodiscard]] PlanePoint* cursors() const { return at<PlanePoint>(layout_->cursors); }
     [[nodiscard]] PlantedFoot* feet() const { return at<PlantedFoot>(layout_->feet); }
     [[nodiscard]] float* pose() const { return at<float>(layout_->pose); }
+    /// What a level of detail keeps beside the pose.
+    [[nodiscard]] std::int16_t* detail_turns() const { return at<std::int16_t>(layout_->detail_turns); }
+    [[nodiscard]] float* detail_moves() const { return at<float>(layout_->detail_moves); }
 
     // Of the layer.
     [[nodiscard]] LayerHeader& layer() const { return *at<LayerHeader>(own_->header); }

@@ -5,6 +5,7 @@
 #include "clip/sample_clip.hpp"
 #include "compile/check_assets.hpp"
 #include "compile/check_size.hpp"
+#include "compile/details.hpp"
 #include "compile/feet.hpp"
 #include "compile/input_rates.hpp"
 #include "compile/layers.hpp"
@@ -30,6 +31,11 @@ class Compiler {
 public:
     Compiler(const Document& document, const Assets& assets, std::size_t own_layers) : context_(document, assets) {
         context_.first_one_shots = own_layers;
+    }
+    /// The rig stands in the order of the document's details; see `OrderedRig`.
+    void note_details(const std::vector<std::size_t>& joints_left) {
+        data_->has_details = document_.details.has_value();
+        for (const std::size_t left : joints_left) { data_->joints_at.push_back(std::uint16_t(left)); }
     }
 
     Compiled run() {
@@ -295,6 +301,7 @@ private:
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved = data.moved.size();
         needs.legs = data.feet.legs.size();
+        needs.details = data.has_details;
         note_hips(data, *assets_.rig);
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
@@ -604,9 +611,33 @@ private:
 
 } // namespace
 
+namespace {
+
+Compiled compile_as_ordered(const Document& document, const Assets& assets,
+                            const std::vector<std::size_t>& joints_left) {
+    const auto run = [&](const Document& whole) {
+        Compiler compiler(whole, assets, document.layers.size());
+        compiler.note_details(joints_left);
+        return compiler.run();
+    };
+    return document.one_shots.empty() ? run(document) : run(with_one_shot_layers(document));
+}
+
+} // namespace
+
 Compiled compile(const Document& document, const Assets& assets) {
-    if (document.one_shots.empty()) { return Compiler(document, assets, document.layers.size()).run(); }
-    return Compiler(with_one_shot_layers(document), assets, document.layers.size()).run();
+    DiagnosticSink quiet(document.files());
+    const bool orders = document.details && assets.rig && check_rig(*assets.rig, quiet);
+    if (!orders) { return compile_as_ordered(document, assets, {}); }
+    DiagnosticSink sink(document.files());
+    OrderedRig ordered = order_by_details(*document.details, *assets.rig, sink);
+    Assets ordered_assets = assets;
+    ordered_assets.rig = std::move(ordered.rig);
+    Compiled result = compile_as_ordered(document, ordered_assets, ordered.joints_left);
+    if (has_errors(sink.list())) { result.character = nullptr; }
+    Diagnostics found = sink.take();
+    result.diagnostics.insert(result.diagnostics.begin(), found.begin(), found.end());
+    return result;
 }
 
 } // namespace gait

@@ -28,9 +28,9 @@ public:
     Text read(const YamlNode& root) {
         if (refuse_other_kind(root)) { return {}; }
         const YamlMap map(root, "a document",
-                          {"gait", "about", "based_on", "rig", "tolerance", "clips", "clip_sets", "fits", "mirror",
-                           "parameters", "values", "feet", "masks", "motions", "machines", "layers", "one_shots",
-                           "forbid", "decide"},
+                          {"gait",      "about",    "based_on", "rig",        "details", "tolerance", "clips",
+                           "clip_sets", "fits",     "mirror",   "parameters", "values",  "feet",      "masks",
+                           "motions",   "machines", "layers",   "one_shots",  "forbid",  "decide"},
                           sink_);
         if (!map.is_map()) { return {}; }
         Text based_on = map.text("based_on");
@@ -60,6 +60,7 @@ public:
         }
         if (const YamlNode* values = map.find("values")) { read_values(*values, document_, sink_); }
         if (const YamlNode* feet = map.find("feet")) { read_feet(*feet); }
+        if (const YamlNode* details = map.find("details")) { read_details(*details); }
         if (const YamlNode* masks = map.find("masks")) { read_masks(*masks); }
         if (const YamlNode* motions = map.find("motions")) { read_named(*motions); }
         if (const YamlNode* machines = map.find("machines")) { read_machines(*machines); }
@@ -301,6 +302,16 @@ private:
         document_.rig_reading.faces = read_axis(rig, "faces", sink_).value;
     }
 
+    void read_details(const YamlNode& details) {
+        document_.details.emplace();
+        for (const YamlNode* level : list_items(details, "levels of joints, each a list", sink_)) {
+            auto& joints = document_.details->emplace_back();
+            for (const YamlNode* joint : list_items(*level, "a list of joints", sink_)) {
+                joints.push_back(to_text(*joint, "a joint's name", sink_));
+            }
+        }
+    }
+
     void read_masks(const YamlNode& masks) {
         for (const auto& [name, value] : named_entries(masks, "masks", sink_)) {
             MaskDefinition& mask = document_.masks.emplace_back();
@@ -428,7 +439,9 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     if (!own.document.rig.empty()) {
         document.rig = own.document.rig;
         document.rig_reading = own.document.rig_reading;
+        document.details = own.document.details; // another rig's joints are called otherwise
     }
+    if (own.document.details && own.document.rig.empty()) { document.details = own.document.details; }
     if (!own.document.feet.planted.empty()) { document.feet = own.document.feet; }
     override_by_name(document.clips, own.document.clips);
     override_by_name(document.fits, own.document.fits);

@@ -8,6 +8,8 @@
 
 #include <functional>
 #include <map>
+#include <optional>
+#include <string>
 
 namespace gait {
 using namespace detail;
@@ -219,6 +221,23 @@ Diagnostics write_scene(tinygltf::Model& model, const std::filesystem::path& out
     return written.take();
 }
 
+/// The same motion with its joints as a rig has them; nothing where one is missing.
+std::optional<BakedMotion> in_order_of(const Rig& rig, const BakedMotion& motion) {
+    std::map<std::string, std::size_t> place_of;
+    for (std::size_t j = 0; j < motion.joints.size(); ++j) { place_of.emplace(motion.joints[j], j); }
+    std::vector<std::size_t> places;
+    for (const Joint& joint : rig.joints) {
+        const auto found = place_of.find(joint.name);
+        if (found == place_of.end()) { return std::nullopt; }
+        places.push_back(found->second);
+    }
+    BakedMotion ordered = motion;
+    for (std::size_t f = 0; f < motion.frames.size(); ++f) {
+        for (std::size_t j = 0; j < places.size(); ++j) { ordered.frames[f][j] = motion.frames[f].at(places[j]); }
+    }
+    return ordered;
+}
+
 } // namespace
 
 Diagnostics bake_gltf(const Rig& rig, const BakedMotion& motion, const std::filesystem::path& out) {
@@ -247,7 +266,14 @@ Diagnostics bake_gltf(const std::filesystem::path& source, const BakedMotion& mo
     }
     tinygltf::Model model = without_animations(scene->model);
     place_by_parts(model, *scene);
-    add_motion(model, *scene, motion);
+    if (motion.joints.empty()) {
+        add_motion(model, *scene, motion);
+    } else if (const auto ordered = in_order_of(scene->rig, motion)) {
+        add_motion(model, *scene, *ordered);
+    } else {
+        problems.error("other-rig", "the motion's joints are not called as those of the file's rig");
+        return problems.take();
+    }
     return write_scene(model, out);
 }
 

@@ -153,14 +153,16 @@ private:
 
 } // namespace
 
-SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::string& skin) {
+SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const Rig& rig, const std::string& skin) {
     FileProblems problems(path.string());
     const auto scene = open_gltf(path, skin, problems);
     if (!scene) { return {}; }
     MeshReader reader(*scene, problems);
     const tinygltf::Model& model = scene->model;
     std::map<int, int> rig_joint;
-    for (std::size_t j = 0; j < scene->joints.size(); ++j) { rig_joint[scene->joints[j].node] = int(j); }
+    for (std::size_t j = 0; j < scene->joints.size(); ++j) {
+        if (const auto joint = rig.find(scene->rig.joints[j].name)) { rig_joint[scene->joints[j].node] = *joint; }
+    }
     for (const tinygltf::Node& node : model.nodes) {
         const bool skinned = node.mesh >= 0 && std::size_t(node.mesh) < model.meshes.size() && node.skin >= 0 &&
                              std::size_t(node.skin) < model.skins.size();

@@ -14,7 +14,7 @@ namespace gait::detail {
 
 struct MeshVertex {
     Vec3 position;                         ///< in the skin's space at bind time
-    std::array<std::uint16_t, 4> joints{}; ///< of the imported rig
+    std::array<std::uint16_t, 4> joints{}; ///< of the rig that was asked for
     std::array<float, 4> weights{};
 };
 
@@ -44,8 +44,9 @@ struct SkinnedMesh {
     [[nodiscard]] Vec3 colour_of(std::size_t triangle) const { return materials[material_of[triangle]].colour; }
 };
 
-/// All meshes that the imported skins move, in one. Empty when there are none or they cannot be read: a drawing then
-/// makes do with the joints.
-[[nodiscard]] SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const std::string& skin = {});
+/// All meshes that the imported skins move, in one, their joints those of `rig` by name. Empty when there are none or
+/// they cannot be read: a drawing then makes do with the joints.
+[[nodiscard]] SkinnedMesh read_skinned_mesh(const std::filesystem::path& path, const Rig& rig,
+                                            const std::string& skin = {});
 
 } // namespace gait::detail

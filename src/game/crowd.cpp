@@ -50,7 +50,11 @@ void advance_one(const CrowdMember& member) {
     } else {
         member.performer->advance(member.seconds);
     }
-    if (member.pose) { member.performer->pose({}); }
+    if (!member.skinning.empty()) {
+        member.performer->skinning_matrices(member.skinning);
+    } else if (member.pose) {
+        member.performer->pose({});
+    }
 }
 
 } // namespace

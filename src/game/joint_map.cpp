@@ -2,6 +2,8 @@
 
 #include "gait/no_index.hpp"
 
+#include <algorithm>
+
 namespace gait {
 namespace {
 
@@ -29,6 +31,14 @@ JointMap::JointMap(const Character& character, std::span<const std::string> join
                                 : known ? character.rig().joints[std::size_t(*known)].inverse_bind
                                         : Matrix4{});
     }
+}
+
+std::size_t JointMap::joints_needed() const {
+    std::size_t needed = 0;
+    for (const std::uint16_t joint : joints_) {
+        if (joint != no_index) { needed = std::max<std::size_t>(needed, joint + 1U); }
+    }
+    return needed;
 }
 
 template <typename Matrix> bool JointMap::fill(std::span<const Matrix4> model, std::span<Matrix> out) const {

@@ -219,6 +219,69 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
     if (inverse_bind != nullptr) { bind_until(pose.joints); }
 }
 
+/// What a joint's parent, `above`, makes of its rotation `r` and its translation `t`: seven numbers, and one more.
+HWY_INLINE void carry(const float* above, const float* r, const float* t, float* out) {
+#if HWY_TARGET == HWY_SCALAR
+    const float px = above[0], py = above[1], pz = above[2], pw = above[3];
+    out[0] = pw * r[0] + px * r[3] + py * r[2] - pz * r[1];
+    out[1] = pw * r[1] - px * r[2] + py * r[3] + pz * r[0];
+    out[2] = pw * r[2] + px * r[1] - py * r[0] + pz * r[3];
+    out[3] = pw * r[3] - px * r[0] - py * r[1] - pz * r[2];
+    const float ux = 2 * (py * t[2] - pz * t[1]), uy = 2 * (pz * t[0] - px * t[2]), uz = 2 * (px * t[1] - py * t[0]);
+    out[4] = above[4] + t[0] + pw * ux + py * uz - pz * uy;
+    out[5] = above[5] + t[1] + pw * uy + pz * ux - px * uz;
+    out[6] = above[6] + t[2] + pw * uz + px * uy - py * ux;
+#else
+    const hn::FixedTag<float, 4> four;
+    const auto p = hn::LoadU(four, above);
+    const auto px = hn::Broadcast<0>(p), py = hn::Broadcast<1>(p), pz = hn::Broadcast<2>(p), pw = hn::Broadcast<3>(p);
+    // p * q is a sum of four: q's components in another order, some with another sign.
+    HWY_ALIGN static constexpr float of_x[4] = {1, -1, 1, -1}, of_y[4] = {1, 1, -1, -1}, of_z[4] = {-1, 1, 1, -1};
+    const auto q = hn::Load(four, r);
+    const auto first = hn::MulAdd(hn::Mul(px, hn::Load(four, of_x)), hn::Shuffle0123(q), hn::Mul(pw, q));
+    const auto second = hn::Mul(hn::Mul(pz, hn::Load(four, of_z)), hn::Shuffle2301(q));
+    hn::StoreU(hn::Add(first, hn::MulAdd(hn::Mul(py, hn::Load(four, of_y)), hn::Shuffle1032(q), second)), four, out);
+    // v + 2 w (u x v) + 2 u x (u x v), with u x v = (u * v' - u' * v)', each ' one place round.
+    constexpr std::int32_t order[4] = {1, 2, 0, 3};
+    const auto one_round = hn::SetTableIndices(four, order);
+    const auto round = [&](auto v) HWY_ATTR { return hn::TableLookupLanes(v, one_round); };
+    const auto v = hn::Load(four, t), ring = round(p);
+    const auto cross = [&](auto a) HWY_ATTR { return round(hn::Sub(hn::Mul(p, round(a)), hn::Mul(ring, a))); };
+    const auto once = cross(v), doubled = hn::Add(once, once);
+    const auto far = hn::Add(hn::Add(hn::LoadU(four, above + 4), v), hn::MulAdd(pw, doubled, cross(doubled)));
+    hn::StoreU(far, four, out + 4);
+#endif
+}
+
+// A joint at a time, its rotation and its translation a vector of four each, level by level as above.
+void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride) {
+    const Floats d;
+    for (std::size_t base = 0; base < pose.joints; base += level_order_chunk) {
+        const std::size_t count = HWY_MIN(level_order_chunk, pose.joints - base);
+        HWY_ALIGN float turns[4 * level_order_chunk], moves[4 * level_order_chunk];
+        for (std::size_t lane = 0; lane < count; lane += hn::Lanes(d)) {
+            const auto load = [&](const ConstRows& rows, std::size_t row)
+                                  HWY_ATTR { return hn::Load(d, rows.first + row * rows.stride + base + lane); };
+            hn::StoreInterleaved4(load(pose.rotations, 0), load(pose.rotations, 1), load(pose.rotations, 2),
+                                  load(pose.rotations, 3), d, turns + 4 * lane);
+            hn::StoreInterleaved4(load(pose.translations, 0), load(pose.translations, 1), load(pose.translations, 2),
+                                  hn::Zero(d), d, moves + 4 * lane);
+        }
+        for (std::size_t i = base; i < base + count; ++i) {
+            const std::size_t joint = pose.level_order[i];
+            const float *const r = turns + 4 * (joint - base), *const t = moves + 4 * (joint - base);
+            float* const out = transforms + joint * stride;
+            const int parent = pose.parents[joint];
+            if (parent < 0) {
+                for (std::size_t e = 0; e < 4; ++e) { out[e] = r[e]; }
+                for (std::size_t e = 0; e < 4; ++e) { out[4 + e] = t[e]; }
+                continue;
+            }
+            carry(transforms + std::size_t(parent) * stride, r, t, out);
+        }
+    }
+}
+
 void normalize(Rows rotations, std::size_t lanes) {
     const Floats d;
     const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
@@ -395,6 +458,24 @@ HWY_INLINE void logarithm(Floats d, Vector& x, Vector& y, Vector& z, Vector w) {
     x = hn::Mul(x, scale), y = hn::Mul(y, scale), z = hn::Mul(z, scale);
 }
 
+void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
+                      std::size_t lanes) {
+    const Floats d;
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto x = hn::Zero(d), y = x, z = x, w = x, turned = x;
+        load(d, differences.first + lane, differences.stride, x, y, z, w);
+        const auto weight = hn::Load(d, weights + lane);
+        const Hemispheres sides{hemispheres.sign + lane, hemispheres.agreement + lane, hemispheres.turned + lane};
+        const auto side = remembered(d, w, weight, sides, turned);
+        flip_where_negative(side, x, y, z, w);
+        logarithm(d, x, y, z, w);
+        float* const to = turns.first + lane;
+        hn::Store(hn::Mul(x, weight), d, to);
+        hn::Store(hn::Mul(y, weight), d, to + turns.stride);
+        hn::Store(hn::Mul(z, weight), d, to + 2 * turns.stride);
+    }
+}
+
 void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
     const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
@@ -478,6 +559,53 @@ bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t
     return hn::GetLane(hn::MinOfLanes(d, least)) < 0;
 }
 
+/// Numbers kept as integers, and back.
+HWY_INLINE Vector read_kept(Floats d, const std::int16_t* from) {
+    const hn::Rebind<std::int16_t, Floats> small;
+    const hn::Rebind<std::int32_t, Floats> whole;
+    return hn::Mul(hn::ConvertTo(d, hn::PromoteTo(whole, hn::LoadU(small, from))), hn::Set(d, SmallPoses::unit));
+}
+HWY_INLINE void write_kept(Floats d, Vector value, std::int16_t* to) {
+    const hn::Rebind<std::int16_t, Floats> small;
+    const auto parts = hn::NearestInt(hn::Mul(value, hn::Set(d, 1 / SmallPoses::unit)));
+    hn::StoreU(hn::DemoteTo(small, parts), small, to);
+}
+
+void mix_kept(Rows shown, SmallPoses kept, const KeptShares& shares, std::size_t lanes) {
+    const Floats d;
+    const auto own = hn::Set(d, shares.own), first = hn::Set(d, shares.first), second = hn::Set(d, shares.second);
+    for (std::size_t row = 0; row < 4; ++row) {
+        float* const to = shown.first + row * shown.stride;
+        const std::int16_t *const a = kept.first + row * kept.stride, *const b = a + 4 * kept.stride;
+        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+            const auto sum = hn::MulAdd(first, read_kept(d, a + lane), hn::Mul(second, read_kept(d, b + lane)));
+            hn::Store(hn::MulAdd(own, hn::Load(d, to + lane), sum), d, to + lane);
+        }
+    }
+    HWY_NAMESPACE::normalize(shown, lanes);
+}
+
+void pass_kept(Rows shown, SmallPoses kept, std::size_t lanes) {
+    const Floats d;
+    const auto half = hn::Set(d, 0.5F);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto product = hn::Zero(d);
+        for (std::size_t row = 0; row < 4; ++row) {
+            product = hn::MulAdd(hn::Load(d, shown.first + row * shown.stride + lane),
+                                 read_kept(d, kept.first + (4 + row) * kept.stride + lane), product);
+        }
+        for (std::size_t row = 0; row < 4; ++row) {
+            float* const to = shown.first + row * shown.stride + lane;
+            std::int16_t *const a = kept.first + row * kept.stride + lane, *const b = a + 4 * kept.stride;
+            const auto first = read_kept(d, a), second = read_kept(d, b), next = hn::Load(d, to);
+            hn::Store(hn::Mul(half, hn::Add(first, second)), d, to);
+            write_kept(d, second, a);
+            write_kept(d, hn::Xor(next, hn::And(product, hn::SignBit(d))), b);
+        }
+    }
+    HWY_NAMESPACE::normalize(shown, lanes);
+}
+
 // Loop by loop rather than lane by lane: each is short enough for a processor to have several rounds in work at once,
 // where one long chain of everything would leave it waiting.
 void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
@@ -532,11 +660,15 @@ float remember(Hemispheres joint, float product, float weight) {
 HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
 HWY_EXPORT(compose);
+HWY_EXPORT(model_transforms);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
+HWY_EXPORT(difference_turns);
 HWY_EXPORT(catch_turns);
 HWY_EXPORT(store_turns);
 HWY_EXPORT(decay_turns);
+HWY_EXPORT(mix_kept);
+HWY_EXPORT(pass_kept);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 
@@ -552,10 +684,19 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
     HWY_DYNAMIC_DISPATCH(model_matrices)(pose, inverse_bind, matrices);
 }
 
+void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride) {
+    HWY_DYNAMIC_DISPATCH(model_transforms)(pose, transforms, stride);
+}
+
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }
 
 void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(turn_by)(rotations, turns, lanes);
+}
+
+void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
+                      std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(difference_turns)(differences, weights, hemispheres, turns, lanes);
 }
 
 void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
@@ -569,6 +710,12 @@ float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
 bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
     return HWY_DYNAMIC_DISPATCH(decay_turns)(turns, decay, out, lanes);
 }
+
+void mix_kept(Rows shown, SmallPoses kept, const KeptShares& shares, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(mix_kept)(shown, kept, shares, lanes);
+}
+
+void pass_kept(Rows shown, SmallPoses kept, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(pass_kept)(shown, kept, lanes); }
 
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(spread_signs)(words, first, factors, lanes);

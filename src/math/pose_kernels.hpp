@@ -53,6 +53,10 @@ struct LocalPose {
 /// Model-space matrices [joint][16], column by column; times `inverse_bind` [joint][16] where that is not null.
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices);
 
+/// Model-space rotations and translations of a pose in which nothing scales: [joint][x y z w, x y z], `stride` floats
+/// from joint to joint, 8 at least; what stands behind the seven is written over.
+void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride);
+
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);
 
@@ -86,6 +90,11 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 /// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
 void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
+/// The rotation vectors of differences, radians, times a weight a lane, each on the side that its memory says: three
+/// rows.
+void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
+                      std::size_t lanes);
+
 /// Two poses as they are, and as they were a little earlier.
 struct TurningPoses {
     ConstRows before, before_earlier;
@@ -116,6 +125,22 @@ struct TurnDecay {
 /// What is left of turns, as rotation vectors in three rows of `out`. Whether some lane's velocity would carry it over
 /// to the other side in that time, so that its curve is another.
 bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes);
+
+/// Two poses kept as integers: four rows each, one pose after the other, `stride` apart.
+struct SmallPoses {
+    std::int16_t* first;
+    std::size_t stride;
+    static constexpr float unit = 2.0F / 32767; ///< what an integer stands for
+};
+
+/// shown = own * shown + first * the first kept pose + second * the second, made unit quaternions.
+struct KeptShares {
+    float own, first, second;
+};
+void mix_kept(Rows shown, SmallPoses kept, const KeptShares& shares, std::size_t lanes);
+
+/// Shows the middle of the two kept poses, and keeps the second and, on its side, what was shown.
+void pass_kept(Rows shown, SmallPoses kept, std::size_t lanes);
 
 /// One layer of a pose, as it is blended: all its sources summed and made unit quaternions (see `normalize`), turned by
 /// the sum of its turns (see `turn_by`), and laid over what is below (see `blend_rotations`).

@@ -101,13 +101,21 @@ PoseRows rows_at(const CharacterData& data, const PerformerBlock& block, Window 
     return {block.pose() + window.first, data.layout.lanes};
 }
 
+/// A layer of a performer whose pose is made.
+struct PosedLayer {
+    const CharacterData& data;
+    PerformerBlock block; ///< seen as the layer's own
+    Window lanes;         ///< of its reach that are asked for
+};
+
 /// Window by window: calls `blend(window, weights, pose, out)` with what the layer weighs on each lane, its own pose,
 /// and the rows of the pose below it, in which the result belongs.
 template <typename Blend>
-void each_evaluated_window(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
-                           const Cover& cover, Blend blend) {
+void each_evaluated_window(const PosedLayer& posed, const LayerPose& layer, const Cover& cover, Blend blend) {
+    const CharacterData& data = posed.data;
+    const PerformerBlock& block = posed.block;
     const CompiledLayer& compiled = data.layers[block.layer_index()];
-    each_window(block.reach(), [&](Window window) {
+    each_window(posed.lanes, [&](Window window) {
         const Weights weights(data, compiled, cover, window);
         WindowPose pose;
         layer.evaluate(window, {pose.rows.data(), window_lanes});
@@ -127,9 +135,8 @@ void put_quat(const Quat& q, float* rows, std::size_t stride) {
 Quat as_turn(Vec3 vector) { return axis_angle(vector, double(length(vector)) * degrees_per_radian); }
 
 /// Whether some joint of a layer lies on the far side of what is below it, while both are seen.
-bool has_far_sides(const PerformerBlock& block) {
-    const Window reach = block.reach();
-    return std::memchr(block.hemispheres(reach.first).agreement, 0xFF, reach.lanes) != nullptr;
+bool has_far_sides(const PerformerBlock& block, Window lanes) {
+    return std::memchr(block.hemispheres(lanes.first).agreement, 0xFF, lanes.lanes) != nullptr;
 }
 
 /// Lays rotations over those below one by one, and changes a side that has become the far one: what that changes is put
@@ -205,7 +212,9 @@ Quat mixed_by(const Quat& below, const Quat& above, float weight) {
 }
 
 /// The layer's rotations in the place of those below, each against its parent.
-void replace_local(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer, const Cover& cover) {
+void replace_local(const PosedLayer& posed, const LayerPose& layer, const Cover& cover) {
+    const CharacterData& data = posed.data;
+    const PerformerBlock& block = posed.block;
     SideChanger sides(block);
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         if (block.layer().turns_sides == 0) {
@@ -223,7 +232,7 @@ void replace_local(const CharacterData& data, const PerformerBlock& block, const
         }
         mix_moved(data, weights, window, out, pose);
     };
-    each_evaluated_window(data, block, layer, cover, blend);
+    each_evaluated_window(posed, layer, cover, blend);
 }
 
 /// A rotation without initial values.
@@ -236,8 +245,9 @@ struct Turn {
 
 /// The layer's rotations in the place of those below, each against the body as a whole: a joint faces where the layer
 /// has it face, whatever the joints above it do below.
-void replace_in_model(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
-                      const Cover& cover) {
+void replace_in_model(const PosedLayer& posed, const LayerPose& layer, const Cover& cover) {
+    const CharacterData& data = posed.data;
+    const PerformerBlock& block = posed.block;
     // Of each joint so far, in model space.
     struct Turned {
         Turn shown, wanted, below; ///< with the layer; as the layer by itself has it; without the layer
@@ -274,35 +284,32 @@ void replace_in_model(const CharacterData& data, const PerformerBlock& block, co
         }
         mix_moved(data, weights, window, out, pose);
     };
-    each_evaluated_window(data, block, layer, cover, blend);
+    each_evaluated_window(posed, layer, cover, blend);
 }
 
 /// The layer's differences on top of what is below.
-void add_differences(const CharacterData& data, const PerformerBlock& block, const LayerPose& layer,
-                     const Cover& cover) {
+void add_differences(const PosedLayer& posed, const LayerPose& layer, const Cover& cover) {
+    const CharacterData& data = posed.data;
+    const PerformerBlock& block = posed.block;
     SideChanger sides(block);
     const bool changes = block.layer().turns_sides != 0;
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
-        alignas(cache_line) std::array<float, 3 * window_lanes> turns; // NOLINT: filled lane by lane
-        const auto turned = [&](std::size_t lane, float sign) {
-            const Quat difference = quat_at(pose, lane);
-            return rotation_vector<float>(sign < 0 ? -difference : difference) * weights[lane];
-        };
-        for (std::size_t lane = 0; lane < window.lanes; ++lane) {
-            const std::size_t joint = window.first + lane;
-            const float product = pose.rows[3 * window_lanes + lane];
-            if (changes) {
-                const Quat below = quat_of(out.first + lane, out.stride);
-                const auto mix = [&](float sign) { return as_turn(turned(lane, sign)) * below; };
-                put_quat(normalized(sides.lay(joint, product, weights[lane], mix)), out.first + lane, out.stride);
-                continue;
+        if (changes) {
+            for (std::size_t lane = 0; lane < window.lanes; ++lane) {
+                const Quat below = quat_of(out.first + lane, out.stride), difference = quat_at(pose, lane);
+                const auto mix = [&](float sign) {
+                    const Vec3 turn = rotation_vector<float>(sign < 0 ? -difference : difference) * weights[lane];
+                    return as_turn(turn) * below;
+                };
+                const Quat laid = sides.lay(window.first + lane, difference.w, weights[lane], mix);
+                put_quat(normalized(laid), out.first + lane, out.stride);
             }
-            const Vec3 turn = turned(lane, kernels::remember(block.hemispheres(joint), product, weights[lane]));
-            turns[lane] = turn.x;
-            turns[window_lanes + lane] = turn.y;
-            turns[2 * window_lanes + lane] = turn.z;
+        } else {
+            alignas(cache_line) std::array<float, 3 * window_lanes> turns; // NOLINT: filled lane by lane
+            kernels::difference_turns({pose.rows.data(), window_lanes}, weights.data(), block.hemispheres(window.first),
+                                      {turns.data(), window_lanes}, window.lanes);
+            kernels::turn_by({out.first, out.stride}, {turns.data(), window_lanes}, window.lanes);
         }
-        if (!changes) { kernels::turn_by({out.first, out.stride}, {turns.data(), window_lanes}, window.lanes); }
         for (const MovedJoint& moved : data.moved_in(window)) {
             const std::size_t lane = moved.joint - window.first;
             for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -312,15 +319,17 @@ void add_differences(const CharacterData& data, const PerformerBlock& block, con
             }
         }
     };
-    each_evaluated_window(data, block, layer, cover, blend);
+    each_evaluated_window(posed, layer, cover, blend);
 }
 
 /// What is left of the sides that a layer changed which no longer counts. In model space a joint takes along those
 /// below it, as it did.
-void decay_sides(const CharacterData& data, const PerformerBlock& block) {
+void decay_sides(const PosedLayer& posed) {
+    const CharacterData& data = posed.data;
+    const PerformerBlock& block = posed.block;
     const SideChanger sides(block);
     const bool in_model = data.layers[block.layer_index()].space == LayerSpace::model;
-    const Window reach = block.reach();
+    const Window reach = posed.lanes;
     const PoseRows out = rows_at(data, block, reach);
     std::array<Quat, most_model_joints> shown;
     for (std::size_t joint = reach.first; joint < std::min(reach.end(), data.rig.joints.size()); ++joint) {
@@ -389,7 +398,7 @@ bool joins(const CompiledLayer& own, const LayerHeader& layer) {
 
 /// Writes down what of a layer lies over those below it in a window, if it shows.
 void write_over(const CharacterData& data, const CompiledLayer& own, const PerformerBlock& block, Window window,
-                WindowProgram& program, MovedValues& moved) {
+                const Evaluation& what, WindowProgram& program, MovedValues& moved) {
     if (!(block.layer().weight.value > 0) || plays_nothing(data, block.layer())) {
         note_shown(block, false);
         return;
@@ -403,19 +412,20 @@ void write_over(const CharacterData& data, const CompiledLayer& own, const Perfo
         write(own.moves ? &moved : nullptr);
         if (own.moves) { mix_moved(data, weights, part, rows_at(data, block, part), moved); }
     };
-    if (const Instance* only = only_motion(data, block.layer())) {
+    if (const Instance* only = what.shift == 0 ? only_motion(data, block.layer()) : nullptr) {
         lay(whole_cover(own, block.layer()),
             [&](MovedValues* values) { write_only(data, block, *only, program, values); });
     } else {
-        const LayerPose pose(data, block);
+        const LayerPose pose(data, block, what);
         lay(cover_of(own, pose), [&](MovedValues* values) { pose.write(program, values); });
     }
 }
 
 /// Blends the layers from `first` on in one pass, as far as they join what is below them. The one after the last.
-std::size_t blend_together(const CharacterData& data, const PerformerBlock& block, std::size_t first) {
+std::size_t blend_together(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted,
+                           std::size_t first) {
     std::size_t l = first;
-    each_window(data, [&](Window window) {
+    each_window({0, wanted.lanes}, [&](Window window) {
         const PoseRows out = rows_at(data, block, window);
         WindowProgram program(window, out);
         MovedValues moved;
@@ -423,50 +433,53 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
         if (l == 0) {
             program.begin(window);
             const PerformerBlock lowest = block.of_layer(l++);
-            if (const Instance* only = only_motion(data, lowest.layer())) {
+            if (const Instance* only = wanted.what->shift == 0 ? only_motion(data, lowest.layer()) : nullptr) {
                 write_only(data, lowest, *only, program, &moved);
             } else {
-                LayerPose(data, lowest).write(program, &moved);
+                LayerPose(data, lowest, *wanted.what).write(program, &moved);
             }
             show_moved(data, window, moved, out);
         }
         for (auto own = data.layers.begin() + std::ptrdiff_t(l); own != data.layers.end(); ++own, ++l) {
             const PerformerBlock over = block.of_layer(l);
             if (!joins(*own, over.layer())) { break; }
-            write_over(data, *own, over, window, program, moved);
+            write_over(data, *own, over, window, *wanted.what, program, moved);
         }
         program.run();
     });
     // Those that have come to lie on the far side change it with the next pose, one by one.
     for (std::size_t over = std::max<std::size_t>(first, 1); over < l; ++over) {
         const PerformerBlock layer = block.of_layer(over);
-        if (layer.layer().shown != 0 && has_far_sides(layer)) { layer.layer().turns_sides = 1; }
+        if (layer.layer().shown != 0 && has_far_sides(layer, common(layer.reach(), {0, wanted.lanes}))) {
+            layer.layer().turns_sides = 1;
+        }
     }
     return l;
 }
 
 /// A layer by itself, over those below it if there are any. Apart from what most frames do, so that its scratch poses
 /// are not in between.
-[[gnu::noinline]] void blend_layer_alone(const CharacterData& data, const PerformerBlock& block) {
+[[gnu::noinline]] void blend_layer_alone(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted) {
     const CompiledLayer& own = data.layers[block.layer_index()];
-    const LayerPose pose(data, block);
+    const LayerPose pose(data, block, *wanted.what);
+    const PosedLayer posed{data, block, common(block.reach(), {0, wanted.lanes})};
     if (block.layer_index() == 0) {
-        return each_window(data, [&](Window window) { pose.evaluate(window, rows_at(data, block, window)); });
+        return each_window(posed.lanes, [&](Window window) { pose.evaluate(window, rows_at(data, block, window)); });
     }
     const Cover cover = cover_of(own, pose);
     std::uint8_t& turns_sides = block.layer().turns_sides;
     if (!note_shown(block, cover.shows())) {
-        if (turns_sides != 0) { decay_sides(data, block); }
+        if (turns_sides != 0) { decay_sides(posed); }
     } else if (cover.adds) {
-        add_differences(data, block, pose, cover);
+        add_differences(posed, pose, cover);
     } else if (own.space == LayerSpace::model) {
-        replace_in_model(data, block, pose, cover);
+        replace_in_model(posed, pose, cover);
     } else {
-        replace_local(data, block, pose, cover);
+        replace_local(posed, pose, cover);
     }
     if (turns_sides == 0) {
         // Those that have come to lie on the far side change it with the next pose.
-        turns_sides = block.layer().shown != 0 && has_far_sides(block) ? 1 : 0;
+        turns_sides = block.layer().shown != 0 && has_far_sides(block, posed.lanes) ? 1 : 0;
     } else {
         const auto turns = block.side_turns();
         const bool is_over = std::all_of(turns.begin(), turns.end(), [](const SideTurn& t) { return t.is_over(); });
@@ -476,14 +489,14 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
 
 } // namespace
 
-void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
+void evaluate_pose(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted) {
     const std::size_t count = data.layers.size(), lowest = data.some_layer_hides ? lowest_shown(data, block) : 0;
     for (std::size_t l = lowest; l < count;) {
         const PerformerBlock next = block.of_layer(l);
         if (joins(data.layers[l], next.layer())) {
-            l = blend_together(data, block, l);
+            l = blend_together(data, block, wanted, l);
         } else {
-            blend_layer_alone(data, next);
+            blend_layer_alone(data, next, wanted);
             ++l;
         }
     }

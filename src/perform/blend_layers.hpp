@@ -10,8 +10,18 @@ namespace gait::detail {
 /// A rig that plays a layer in model space has at most so many joints, whose rotations stand on the stack.
 inline constexpr std::size_t most_model_joints = 512;
 
+/// Which pose is asked for.
+struct PoseWanted {
+    std::size_t lanes = 0; ///< of its joints; the others stay as they are
+    const Evaluation* what = &everything_now;
+};
+
 /// Fills the block's pose: the lowest layer, and over it those above as far as they count.
-void evaluate_pose(const CharacterData& data, const PerformerBlock& block);
+void evaluate_pose(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted);
+/// The same of all joints as they are now.
+inline void evaluate_pose(const CharacterData& data, const PerformerBlock& block) {
+    evaluate_pose(data, block, {data.layout.lanes});
+}
 
 /// How much a layer counts now, beside its mask: its weight times the part of its motions that play something.
 [[nodiscard]] double layer_cover(const CharacterData& data, const PerformerBlock& block);

@@ -41,12 +41,26 @@ private:
                              is_near(h.hips.as_played) &&
                              is_within(h.scale, double(smallest_scale), double(greatest_scale));
         const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) &&
-                           is_flag(h.entered) && is_flag(h.inputs_settle) && h.pose_due == 0 && h.steps_unposed <= 2 &&
-                           is_time(h.since_posed);
+                           is_flag(h.entered) && is_flag(h.inputs_settle) && is_flag(h.bent) && detail(h.detail) &&
+                           h.pose_due == 0 && h.steps_unposed <= 2 && is_time(h.since_posed);
         if (!numbers || !flags || h.record_count > most_records || h.steps_since_planted > 2) { return false; }
         return std::all_of(h.records.begin(), h.records.begin() + h.record_count, [&](const TransitionRecord& r) {
             return is_time(r.time) && r.transition < data_.transition_info.size() && r.from < data_.state_info.size();
         });
+    }
+
+    [[nodiscard]] bool detail(const DetailState& d) const {
+        const auto lanes = [&](std::uint16_t count) { return count < data_.layout.lanes && count % lane_padding == 0; };
+        const auto level = [&](const DetailLevel& l) { return lanes(l.lanes) && l.left_out < slowest_pose; };
+        const auto all = [&](std::uint16_t count) { return count == 0 ? data_.layout.lanes : count; };
+        if (!data_.has_details) { return d.is_full() && d.rests <= 0; }
+        const float* moves = block_.detail_moves();
+        const bool numbers =
+            std::all_of(moves, moves + 6 * data_.moved.size(), [](float m) { return is_near(double(m)); });
+        return numbers && level(d.asked) && level(d.now) && lanes(d.lanes_before) && is_flag(d.aims) &&
+               (d.rests <= 0 || all(d.lanes_before) >= all(d.now.lanes)) && is_within(double(d.settles), 0, 1) &&
+               is_within(double(d.rests), 0, 1) && is_within(d.to_end, -longest_step, d.curve) &&
+               is_within(d.curve, 0, longest_step * slowest_pose);
     }
 
     /// A value that conditions see, of a parameter or computed beside them.

@@ -178,6 +178,8 @@ private:
         header.seed = before.seed;
         header.scale = before.scale;
         header.game_moves = before.game_moves;
+        header.detail.asked = data_.has_details ? before.detail.asked : DetailLevel{}; // come to anew
+        if (header.detail.asked.lanes >= data_.layout.lanes) { header.detail.asked.lanes = 0; }
         header.faults = before.faults;
         header.next_serial = before.next_serial;
         header.started = 1;

@@ -5,12 +5,15 @@
 #include "perform/inertial_offset.hpp"
 #include "perform/playheads.hpp"
 
+#include <hwy/highway.h>
+
 #include <algorithm>
-#include <cstring>
 #include <span>
 
 namespace gait::detail {
 namespace {
+
+namespace hn = hwy::HWY_NAMESPACE; // of what every processor of this kind can
 
 /// A clip at a place, 0 to 1.
 Sample sample_at(const ClipFrames& clip, double position, float weight) {
@@ -55,13 +58,13 @@ public:
         const auto m = of_part_.place_of(moved);
         if (!m) { return; }
         // Four at once: left alone, the compiler takes them one by one where it puts this into its caller.
-        using Four [[gnu::vector_size(16)]] = float;
-        Four a, b, sum;
-        std::memcpy(&a, from, sizeof a);
-        std::memcpy(&b, to, sizeof b);
-        std::memcpy(&sum, &at_[*m], sizeof sum);
-        sum += first * a + second * b;
-        std::memcpy(&at_[*m], &sum, sizeof sum);
+        const hn::CappedTag<float, 4> four;
+        float* const sum = at_[*m].data();
+        for (std::size_t e = 0; e < 4; e += hn::Lanes(four)) {
+            const auto more = hn::Add(hn::Mul(hn::Set(four, first), hn::LoadU(four, from + e)),
+                                      hn::Mul(hn::Set(four, second), hn::LoadU(four, to + e)));
+            hn::StoreU(hn::Add(hn::LoadU(four, sum + e), more), four, sum + e);
+        }
     }
     /// Adds all that a clip moves; `profile` [lanes] is its weight on each lane, null where that is 1.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {

@@ -526,11 +526,12 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     }
     header.since_planted = 0;
     header.steps_since_planted = 0;
+    header.bent = 1;
 }
 
 void unbend_legs(const CharacterData& data, const PerformerBlock& block) {
-    // After a step the pose is as the clips have it anyhow.
-    if (block.header().steps_since_planted != 0) { return; }
+    if (block.header().bent == 0) { return; }
+    block.header().bent = 0;
     BlockPose pose(data, block);
     for (std::size_t l = 0; l < data.feet.legs.size(); ++l) {
         const CompiledLeg& joints = data.feet.legs[l];

@@ -2,6 +2,7 @@
 
 #include "character/fingerprint.hpp"
 #include "perform/blend_layers.hpp"
+#include "perform/detail.hpp"
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
 #include "perform/playheads.hpp"
@@ -57,6 +58,7 @@ void reset_block(const CharacterData& data, const PerformerBlock& block) {
     block.header().seed = before.seed;
     block.header().scale = before.scale;
     block.header().game_moves = before.game_moves;
+    block.header().detail.asked = block.header().detail.now = before.detail.asked;
     block.header().steps_since_planted = 2; // no foot was held yet
     Layers layers(data, block, nullptr);
     reset_inputs(layers[0]);
@@ -138,9 +140,14 @@ constexpr double unseen_for = 1; // seconds
     PerformerHeader& header = block.header();
     if (header.steps_unposed > 1 && header.since_posed > unseen_for) {
         for (std::size_t l = 0; l < data.layers.size(); ++l) { find_sides_anew(block.of_layer(l)); }
+        take_detail_at_once(header.detail);
     }
-    evaluate_pose(data, block);
-    header.pose_due = header.steps_unposed = 0;
+    if (header.detail.is_full()) [[likely]] {
+        evaluate_pose(data, block);
+    } else {
+        make_pose_in_detail(data, block);
+    }
+    header.bent = header.pose_due = header.steps_unposed = 0;
     header.since_posed = 0;
 }
 

@@ -4,6 +4,7 @@
 #include "math/pose_kernels.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/block_check.hpp"
+#include "perform/detail.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/foot_lock.hpp"
 #include "perform/frame.hpp"
@@ -14,6 +15,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstddef>
 #include <cstring>
 #include <new>
 #include <stdexcept>
@@ -33,6 +35,16 @@ Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, 
         {p[0], p[stride], p[2 * stride], p[3 * stride]}, {p[4 * stride], p[5 * stride], p[6 * stride]}, {1, 1, 1}};
     if (scales) { t.scale = {p[7 * stride], p[8 * stride], p[9 * stride]}; }
     return t;
+}
+
+/// A pose's rows, for the kernels.
+kernels::LocalPose local_pose(const CharacterData& data, const float* rows) {
+    const std::size_t lanes = data.layout.lanes;
+    kernels::LocalPose pose{{rows, lanes},         {rows + 4 * lanes, lanes}, {},
+                            data.parents.data(),   data.level_order.data(),   data.done_before.data(),
+                            data.rig.joints.size()};
+    if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
+    return pose;
 }
 
 PerformerBlock view(const Character& character, std::byte* block, std::size_t layer = 0) {
@@ -133,6 +145,20 @@ bool Performer::set_scale(float scale) {
     if (!(scale >= smallest_scale && scale <= greatest_scale)) { return refuse(block); }
     block.header().scale = double(scale);
     block.header().moved = ~SlotSet{0}; // clips that keep pace with what is asked go as fast as the body is large
+    return true;
+}
+
+bool Performer::set_detail(const Detail& detail) {
+    const PerformerBlock block = view(*character_, block_.get());
+    if (detail.joints == 0 || detail.every < 1 || detail.every > slowest_pose) { return refuse(block); }
+    const CharacterData& data = character_->data();
+    DetailLevel level;
+    if (detail.joints < data.rig.joints.size()) { level.lanes = std::uint16_t(round_up(detail.joints, lane_padding)); }
+    if (level.lanes == data.layout.lanes) { level.lanes = 0; }
+    level.left_out = std::uint8_t(detail.every - 1);
+    if (!data.has_details) { return level == DetailLevel{} || refuse(block); }
+    make_pose(data, block);
+    ask_for_detail(data, block, level);
     return true;
 }
 
@@ -373,10 +399,19 @@ void Performer::pose(std::span<Transform> out) const {
 }
 
 void Performer::model_pose(std::span<Transform> out) const {
-    const auto& joints = character_->data().rig.joints;
-    pose(out);
-    for (std::size_t j = 0; j < std::min(out.size(), joints.size()); ++j) {
-        if (joints[j].parent >= 0) { out[j] = out[std::size_t(joints[j].parent)] * out[j]; }
+    const CharacterData& data = character_->data();
+    const float* rows = shown_pose(*character_, block_.get());
+    static_assert(sizeof(Transform) == 10 * sizeof(float) && offsetof(Transform, translation) == 4 * sizeof(float));
+    if (!data.scales && out.size() >= data.rig.joints.size()) {
+        kernels::model_transforms(local_pose(data, rows), &out.front().rotation.x, 10);
+        for (std::size_t j = 0; j < data.rig.joints.size(); ++j) { out[j].scale = {1, 1, 1}; }
+        return;
+    }
+    // Level by level: a joint's neighbours there do not wait for it, as its children would.
+    for (const std::uint16_t j : data.level_order) {
+        if (j >= out.size()) { continue; }
+        const Transform own = transform_at(rows, data.layout.lanes, j, data.scales);
+        out[j] = data.parents[j] < 0 ? own : out[std::size_t(data.parents[j])] * own;
     }
 }
 
@@ -402,11 +437,7 @@ void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out)
     const std::size_t joints = data.rig.joints.size();
     if (out.size() < joints) { return; }
     const float* rows = shown_pose(*character_, block_.get());
-    const std::size_t lanes = data.layout.lanes;
-    kernels::LocalPose pose{{rows, lanes},           {rows + 4 * lanes, lanes}, {},    data.parents.data(),
-                            data.level_order.data(), data.done_before.data(),   joints};
-    if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
-    kernels::model_matrices(pose, inverse_bind, reinterpret_cast<float*>(out.data()));
+    kernels::model_matrices(local_pose(data, rows), inverse_bind, reinterpret_cast<float*>(out.data()));
 }
 
 double Performer::time() const { return view(*character_, block_.get()).header().time; }

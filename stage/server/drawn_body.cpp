@@ -9,10 +9,10 @@
 namespace gait::stage {
 namespace {
 
-detail::SkinnedMesh mesh_of(const Document& document) {
+detail::SkinnedMesh mesh_of(const Document& document, const Rig& rig) {
     const auto file = std::filesystem::path(document.file).parent_path() / document.rig.value;
     const std::string ending = file.extension().string();
-    return ending == ".glb" || ending == ".gltf" ? detail::read_skinned_mesh(file) : detail::SkinnedMesh{};
+    return ending == ".glb" || ending == ".gltf" ? detail::read_skinned_mesh(file, rig) : detail::SkinnedMesh{};
 }
 
 nlohmann::json described(const std::vector<detail::MeshMaterial>& materials) {
@@ -31,7 +31,7 @@ nlohmann::json described(const std::vector<detail::MeshMaterial>& materials) {
 
 DrawnBody drawn_body(const Loaded& loaded) {
     const Rig& rig = loaded.character->rig();
-    detail::SkinnedMesh mesh = mesh_of(loaded.document);
+    detail::SkinnedMesh mesh = mesh_of(loaded.document, rig);
     // Those of one material stand together.
     std::vector<std::size_t> order(mesh.material_of.size());
     std::iota(order.begin(), order.end(), std::size_t{0});

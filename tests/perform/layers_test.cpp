@@ -1024,7 +1024,7 @@ TEST_CASE("masks are made from others: joined, taken out, mirrored, and what the
         std::map<std::string, float> by_name;
         if (!compiled.character) { return by_name; }
         const auto& mask = compiled.character->layers()[1].mask_weights;
-        for (std::size_t j = 0; j < mask.size(); ++j) { by_name[own.rig->joints[j].name] = mask[j]; }
+        for (std::size_t j = 0; j < mask.size(); ++j) { by_name[compiled.character->rig().joints[j].name] = mask[j]; }
         return by_name;
     };
     const auto named = [](const char* name) {

@@ -342,7 +342,7 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
         film.bodies.push_back({turned(rest_pose(rig), rig, facing), label, "", {}, tint});
     }
     if (const auto problem =
-            draw_film(film, rig, detail::read_skinned_mesh(path, options.skin), View::side, options.film)) {
+            draw_film(film, rig, detail::read_skinned_mesh(path, rig, options.skin), View::side, options.film)) {
         complain(options.film + " " + *problem);
         return bad_input;
     }
@@ -407,8 +407,8 @@ int film_clip(const ClipsOptions& options, const std::string& path, const Import
     film.start = film.bodies.front();
     film.end = FilmBody{beside.at(clip->seconds), "end (red) over start",
                         fmt::format("{:.2f} deg, {:.1f} mm off", gap.degrees, gap.millimetres)};
-    if (const auto problem =
-            draw_film(film, file.rig, detail::read_skinned_mesh(path, options.skin), options.view, options.film)) {
+    if (const auto problem = draw_film(film, file.rig, detail::read_skinned_mesh(path, file.rig, options.skin),
+                                       options.view, options.film)) {
         complain(options.film + " " + *problem);
         return bad_input;
     }

@@ -447,7 +447,8 @@ int write_outputs(const Recording& recording, const Trace& trace, const Loaded& 
     };
     if (!options.trace.empty()) { finish(options.trace, "trace", detail::write_file(options.trace, trace.csv())); }
     if (!options.bake.empty()) {
-        BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}};
+        BakedMotion motion{std::filesystem::path(options.bake).stem().string(), recording.frames_per_second, {}, {}};
+        for (const Joint& joint : character.rig().joints) { motion.joints.push_back(joint.name); }
         for (const RecordedFrame& frame : recording.frames) {
             // The way is given back to the roots, so that the baked body goes where the clips carried it.
             motion.frames.push_back(frame.pose);
@@ -478,8 +479,8 @@ int write_outputs(const Recording& recording, const Trace& trace, const Loaded& 
         const auto film = film_of(recording, loaded, options);
         if (!film) { return bad_input; }
         finish(options.film, "film ",
-               draw_film(*film, character.rig(), detail::read_skinned_mesh(rig_path(loaded, options), {}), options.view,
-                         options.film));
+               draw_film(*film, character.rig(), detail::read_skinned_mesh(rig_path(loaded, options), character.rig()),
+                         options.view, options.film));
     }
     return code;
 }
