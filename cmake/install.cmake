@@ -24,7 +24,7 @@ install(FILES LICENSE DESTINATION ${CMAKE_INSTALL_DOCDIR})
 configure_package_config_file(cmake/PliantGaitConfig.cmake.in ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake
   INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 write_basic_package_version_file(${PROJECT_BINARY_DIR}/PliantGaitConfigVersion.cmake COMPATIBILITY SameMinorVersion)
-install(FILES cmake/PliantGaitHeader.cmake DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
+install(FILES cmake/PliantGaitCharacter.cmake DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 install(FILES ${PROJECT_BINARY_DIR}/PliantGaitConfig.cmake ${PROJECT_BINARY_DIR}/PliantGaitConfigVersion.cmake
   DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 # Wherever the tree is put, pkg-config finds it from where its own file lies.

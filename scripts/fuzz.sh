@@ -1,14 +1,14 @@
 #!/usr/bin/env bash
 # Runs the fuzz targets for so many minutes in all (10), shared out evenly, two at a time, from what tests/fuzz/corpus holds.
 #   scripts/fuzz.sh [--minutes N] [TARGET ...]
-#   targets: gltf bvh document cue_sheet expression (readers), restore (stored blocks), calls (the whole face of a
+#   targets: gltf bvh document cue_sheet expression (readers), restore (stored blocks), pack (packed characters), calls (the whole face of a
 #   performer), filled (documents that a program fills), drawn (texts as what draws reads them), asked (what pages say to a stage)
 # What is found is left in build/fuzz/found; what has been learnt stays in build/fuzz/learnt for the next run.
 #   scripts/fuzz.sh --keep      puts what was learnt, made small, into tests/fuzz/corpus, which the tests replay
 set -euo pipefail
 cd "$(dirname "$0")/.."
 minutes=10 keep=no
-all=(gltf bvh document cue_sheet expression restore calls filled drawn asked)
+all=(gltf bvh document cue_sheet expression restore pack calls filled drawn asked)
 targets=()
 while [ $# -gt 0 ]; do
   case $1 in

@@ -5,6 +5,7 @@
 
 #include "gait/acceptance.hpp"
 #include "gait/body_reading.hpp"
+#include "gait/clip_packing.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/ease.hpp"
 #include "gait/fade_style.hpp"
@@ -464,6 +465,8 @@ struct Document {
     /// Joints that a body seen from afar does without, each with those below it: the first level goes first. Without a
     /// list, be it an empty one, its performers keep nothing to be shown in less detail by.
     std::optional<std::vector<std::vector<Text>>> details;
+    /// How `gait pack` packs its clips, where nobody says otherwise there; a program says it to `pack` itself.
+    ClipPacking pack = ClipPacking::fast;
     Number tolerance{0.5}; ///< millimetres a sampled joint may be off its keys in model space
     std::vector<ClipDefinition> clips;
     std::vector<ClipPattern> clip_patterns; ///< not yet expanded

@@ -31,6 +31,8 @@
 #include "gait/measure.hpp"
 #include "gait/motion_kind.hpp"
 #include "gait/no_index.hpp"
+#include "gait/open.hpp"
+#include "gait/pack.hpp"
 #include "gait/parameter_kind.hpp"
 #include "gait/performer.hpp"
 #include "gait/pick_order.hpp"

@@ -61,6 +61,31 @@ BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, P
     index_cells();
 }
 
+bool BlendPlane::can_be(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells, PlaneMethod method,
+                        const std::vector<Stretch>& stretches) {
+    constexpr double farthest_site = 1e9;
+    constexpr std::size_t most_cells = 2 * most_sites;
+    const auto near = [](PlanePoint p) { return std::fabs(p.x) <= farthest_site && std::fabs(p.y) <= farthest_site; };
+    if (sites.empty() || sites.size() > most_sites || cells.size() > most_cells) { return false; }
+    if (!std::all_of(sites.begin(), sites.end(), near)) { return false; }
+    std::vector<std::pair<double, double>> places;
+    for (const PlanePoint& site : sites) { places.emplace_back(site.x, site.y); }
+    std::sort(places.begin(), places.end());
+    if (std::adjacent_find(places.begin(), places.end()) != places.end()) { return false; }
+    const bool none = stretches.empty() && method == PlaneMethod::cells;
+    if (!none && stretches.size() != sites.size()) { return false; }
+    if (!std::all_of(stretches.begin(), stretches.end(),
+                     [&](const Stretch& s) { return near(s.from) && near(s.to); })) {
+        return false;
+    }
+    return std::all_of(cells.begin(), cells.end(), [&](const Cell& cell) {
+        std::vector<std::uint16_t> corners = cell;
+        std::sort(corners.begin(), corners.end());
+        const bool each_once = std::adjacent_find(corners.begin(), corners.end()) == corners.end();
+        return corners.size() >= 3 && each_once && corners.back() < sites.size();
+    });
+}
+
 std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std::size_t side, OnSide from,
                                                           OnSide to) const {
     constexpr double flat = 0.05;  // of the side's length: how near to it lies what all but lies on it

@@ -63,6 +63,9 @@ public:
     BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
                std::vector<Stretch> stretches = {});
     BlendPlane() = default;
+    /// Whether a plane can be made of these: from a file, say.
+    [[nodiscard]] static bool can_be(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells,
+                                     PlaneMethod method, const std::vector<Stretch>& stretches);
 
     /// The shares at a place: none negative, summing to 1, 1 at a site. Outside the sites' hull those of the nearest
     /// place on it. A site that all but lies on a side of the hull counts as if it lay there, so that what stands
@@ -75,6 +78,8 @@ public:
     [[nodiscard]] PlaneMethod method() const { return method_; }
     [[nodiscard]] const std::vector<PlanePoint>& sites() const { return sites_; }
     [[nodiscard]] const std::vector<Cell>& cells() const { return cells_; }
+    /// What each site covers; none with cells.
+    [[nodiscard]] const std::vector<Stretch>& stretches() const { return stretches_; }
     /// The hull's sides, or the pieces of the line that all sites lie on.
     [[nodiscard]] const std::vector<std::array<std::uint16_t, 2>>& rim() const { return rim_; }
 

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <vector>
 
 namespace gait::detail {
@@ -290,10 +291,13 @@ struct CharacterData {
     std::vector<CompiledLayer> layers;      ///< the lowest first
     std::vector<std::uint8_t> decide_order; ///< of the layers
     bool some_layer_hides = false;          ///< all that is below it
+    PerformerNeeds needs;                   ///< from which comes
     PerformerLayout layout;
     bool has_details = false;             ///< its performers may be shown in less detail
     std::vector<std::uint16_t> joints_at; ///< [level]: joints that are posed when so many levels of detail are left out
     std::uint64_t fingerprint = 0;        ///< of what a performer's block must fit
+
+    std::vector<std::shared_ptr<const void>> kept; ///< what holds numbers that clips borrow
 
     // For people.
     std::vector<LayerInfo> layer_info;

@@ -40,6 +40,34 @@ std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
     return warp;
 }
 
+std::optional<PhaseWarp> PhaseWarp::of_pieces(int strides, std::span<const std::array<double, 4>> pieces) {
+    constexpr int most_strides = 10'000;
+    const bool counted = strides >= 1 && strides <= most_strides;
+    if (!counted || (!pieces.empty() && pieces.size() != 2 * std::size_t(strides))) { return std::nullopt; }
+    PhaseWarp warp;
+    warp.strides_ = strides;
+    warp.cycles_ = 1.0 / strides;
+    for (std::size_t p = 0; p < pieces.size(); ++p) {
+        const Piece piece{pieces[p][0], pieces[p][1], pieces[p][2], pieces[p][3]};
+        const double next = p + 1 < pieces.size() ? pieces[p + 1][0] : pieces.front()[0] + 1;
+        // It rises all along, from where it begins to where the next one does. NaN does neither.
+        constexpr double least_slope = 1e-9, most = 1e3;
+        double least = std::min(piece.at(0).slope, piece.at(1).slope);
+        const double turns = piece.c3 != 0 ? -piece.c2 / (3 * piece.c3) : 0;
+        if (turns > 0 && turns < 1) { least = std::min(least, piece.at(turns).slope); }
+        const bool joins = std::fabs(piece.at(1).place - next) < 1e-9, near = std::fabs(piece.place) < most;
+        if (!(least > least_slope) || !joins || !near) { return std::nullopt; }
+        warp.pieces_.push_back(piece);
+    }
+    return warp;
+}
+
+std::vector<std::array<double, 4>> PhaseWarp::pieces() const {
+    std::vector<std::array<double, 4>> all;
+    for (const Piece& piece : pieces_) { all.push_back({piece.place, piece.c1, piece.c2, piece.c3}); }
+    return all;
+}
+
 double PhaseWarp::shortest_step() const {
     double shortest = even() ? 0.5 : 1;
     for (const Piece& piece : pieces_) { shortest = std::min(shortest, (piece.c1 + piece.c2 + piece.c3) * strides_); }

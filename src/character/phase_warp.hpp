@@ -3,6 +3,7 @@
 
 #include "gait/api.hpp"
 
+#include <array>
 #include <cmath>
 #include <cstdint>
 #include <optional>
@@ -44,6 +45,11 @@ public:
     PhaseWarp() = default;
     /// Through the footfalls of a looping clip. Nothing unless left and right alternate.
     [[nodiscard]] static std::optional<PhaseWarp> through(std::vector<Footfall> footfalls);
+
+    /// A warp by its pieces, as `pieces` gives them; nothing unless they make a rising, unbroken curve.
+    [[nodiscard]] static std::optional<PhaseWarp> of_pieces(int strides, std::span<const std::array<double, 4>> pieces);
+    /// Of each piece the place it begins at, and how it goes on: place + t (c1 + t (c2 + t c3)), two a stride.
+    [[nodiscard]] std::vector<std::array<double, 4>> pieces() const;
 
     /// Strides in a cycle of the clip.
     [[nodiscard]] int strides() const { return strides_; }

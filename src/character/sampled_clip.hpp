@@ -1,6 +1,7 @@
 /// A clip as it is played: evenly sampled, a frame at a time, in the layout of the pose it is summed into.
 #pragma once
 
+#include "character/sample_rows.hpp"
 #include "character/travel_path.hpp"
 #include "gait/api.hpp"
 #include "math/aligned.hpp"
@@ -44,7 +45,7 @@ struct SampledClip {
     bool loops = false;
     std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
     std::size_t stride = 0;      ///< lanes a row
-    AlignedFloats rotations;     ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
+    SampleRows rotations;        ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
     AlignedFloats odd_signs; ///< [lane] -1 where a quaternion changes its sign each time the loop comes round, else 1;
                              ///< empty where none does
     std::vector<StepTrack> steps;

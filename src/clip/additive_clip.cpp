@@ -139,7 +139,7 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
             const Quat turn = on_side_of(before, rotation_at(clip, instants[frame], joint) * conjugate(start));
             before = turn;
             const Vec3 vector = rotation_vector<double>(turn);
-            float* row = difference.rotations.data() + frame * 4 * clip.stride + joint;
+            float* row = difference.rotations.own() + frame * 4 * clip.stride + joint;
             row[0] = vector.x;
             row[clip.stride] = vector.y;
             row[2 * clip.stride] = vector.z;

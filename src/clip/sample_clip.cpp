@@ -158,7 +158,7 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
     result.loops = loops;
     result.intervals = std::uint32_t(frames.size() - 1);
     result.stride = round_up(joints, lane_padding);
-    result.rotations.resize(frames.size() * 4 * result.stride, 0.0F);
+    result.rotations.assign(frames.size() * 4 * result.stride, 0.0F);
 
     std::vector<bool> stepped_translation(joints, false), stepped_scale(joints, false);
     for (std::size_t j = 0; j < joints; ++j) {
@@ -177,7 +177,7 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
             Quat q = frames[f][j].rotation;
             if (dot(q, before) < 0) { q = -q; } // sign-continuous along the track
             before = q;
-            float* rows = result.rotations.data() + f * 4 * result.stride + j;
+            float* rows = result.rotations.own() + f * 4 * result.stride + j;
             rows[0] = q.x;
             rows[result.stride] = q.y;
             rows[2 * result.stride] = q.z;
@@ -223,7 +223,7 @@ void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
             for (std::uint32_t f = 0; f <= clip.intervals; ++f) { side += axis.dot(sample(clip, f)); }
             if (side >= 0) { continue; }
             for (std::uint32_t f = 0; f <= clip.intervals; ++f) {
-                float* rows = clip.rotations.data() + f * 4 * clip.stride + j;
+                float* rows = clip.rotations.own() + f * 4 * clip.stride + j;
                 for (std::size_t row = 0; row < 4; ++row) { rows[row * clip.stride] *= -1; }
             }
         }

@@ -1,5 +1,6 @@
 #include "gait/compile.hpp"
 
+#include "character/derive.hpp"
 #include "character/fingerprint.hpp"
 #include "clip/additive_clip.hpp"
 #include "clip/sample_clip.hpp"
@@ -259,8 +260,6 @@ private:
             leaf.has_events = !moments.marks.empty() || !moments.spans.empty();
             // The legs keep the time, not what is laid over or added.
             leaf.keeps_time = leaf.synced && leaf.leads && leaf.rate > 0;
-            leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
-            leaf.frames = ClipFrames(*leaf.sampled);
         }
         for (CompiledCursor& cursor : data.cursors) {
             cursor.smooth =
@@ -277,12 +276,12 @@ private:
             }
             data.clip_info.push_back(info);
         }
-        collect_rest_and_moved();
-        note_single_moves();
-        keep_true_twins();
+        note_what_moves();
+        connect_leaves(data);
+        keep_true_twins(data);
         note_what_frames_may_skip();
         data.notes.names = context_.scope;
-        PerformerNeeds needs;
+        PerformerNeeds& needs = data.needs;
         needs.joints = data.rig.joints.size();
         needs.parameters = data.parameters.size() + context_.hidden.size();
         for (std::size_t p = 0; p < data.parameters.size(); ++p) {
@@ -307,68 +306,6 @@ private:
         data.layout = PerformerLayout::make(needs);
         data_->fingerprint = fingerprint_of(*data_);
         return std::make_shared<const Character>(std::move(data_));
-    }
-
-    /// Most clips move one joint alone, the hips.
-    void note_single_moves() {
-        for (Leaf& leaf : data_->motions.leaves) {
-            const SparseRows& rows = leaf.sampled->moving_translations;
-            if (leaf.frames.moves != ClipFrames::has_moving_translations || rows.joints.size() != 1) { continue; }
-            leaf.moving = rows.values.data();
-            leaf.moving_at = rows.moved.front();
-        }
-    }
-
-    /// The nodes inside a node, itself the first: they stand in a row.
-    [[nodiscard]] std::size_t nodes_in(std::size_t node) const {
-        const auto& states = data_->states;
-        std::size_t end = node + 1;
-        while (end < states.size() && states[end].layer == states[node].layer &&
-               states[end].level > states[node].level) {
-            ++end;
-        }
-        return end - node;
-    }
-
-    /// Whether two nodes hold the same nodes in the same order, so that what is active in the one can go on in the
-    /// other.
-    [[nodiscard]] bool are_twins(std::size_t a, std::size_t b) const {
-        const CharacterData& data = *data_;
-        const std::size_t count = nodes_in(a);
-        if (nodes_in(b) != count) { return false; }
-        const auto same_place = [&](std::uint16_t of_a, std::uint16_t of_b) {
-            return std::size_t(of_a) - a == std::size_t(of_b) - b;
-        };
-        for (std::size_t i = 0; i < count; ++i) {
-            const CompiledState &one = data.states[a + i], &other = data.states[b + i];
-            if (one.kind != other.kind || (i > 0 && !same_place(one.parent, other.parent))) { return false; }
-            if (one.kind == NodeKind::motion && one.motion != other.motion) { return false; }
-            if (one.kind == NodeKind::pick) {
-                const auto &of_one = data.picks[one.selector].entries, &of_other = data.picks[other.selector].entries;
-                const auto alike = [&](const auto& x, const auto& y) { return same_place(x.node, y.node); };
-                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), alike)) {
-                    return false;
-                }
-            }
-            if (one.kind == NodeKind::choose) {
-                const auto &of_one = data.chooses[one.selector].nodes, &of_other = data.chooses[other.selector].nodes;
-                if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), same_place)) {
-                    return false;
-                }
-            }
-        }
-        return true;
-    }
-
-    /// States share a motion that goes on from the one to the other only where they really are alike.
-    void keep_true_twins() {
-        std::map<std::uint16_t, std::size_t> first_of;
-        for (std::size_t node = 0; node < data_->states.size(); ++node) {
-            std::uint16_t& shared = data_->states[node].shared_motion;
-            if (shared == no_index) { continue; }
-            const auto [first, is_first] = first_of.try_emplace(shared, node);
-            if (!is_first && !are_twins(first->second, node)) { shared = no_index; }
-        }
     }
 
     /// Whether an addition is none: in any of its frames, or in its first where it is held there.
@@ -536,7 +473,6 @@ private:
         CharacterData& data = *data_;
         std::map<std::pair<std::uint16_t, std::uint16_t>, std::uint16_t> places; // by joint and row
         each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t&) { places[{joint, row}] = 0; });
-        data.moved_before.assign(round_up(data.rig.joints.size(), lane_padding) / lane_padding + 1, 0);
         for (auto& [key, place] : places) {
             const auto& [joint, row] = key;
             const Transform& rest = data.rig.joints[joint].rest;
@@ -545,9 +481,6 @@ private:
             place = std::uint16_t(data.moved.size());
             data.moved.push_back({joint, row, {at.x, at.y, at.z}});
             data.scales = data.scales || scales;
-            for (std::size_t block = joint / lane_padding + 1; block < data.moved_before.size(); ++block) {
-                ++data.moved_before[block];
-            }
         }
         each_moved([&](std::uint16_t joint, std::uint16_t row, std::uint16_t& moved) { moved = places[{joint, row}]; });
         for (CompiledLayer& layer : data.layers) {
@@ -557,48 +490,12 @@ private:
         }
     }
 
-    void collect_rest_and_moved() {
-        CharacterData& data = *data_;
-        const std::size_t joints = data.rig.joints.size(), lanes = round_up(joints, lane_padding);
+    void note_what_moves() {
         collect_moved();
-        for (const Joint& joint : data.rig.joints) {
-            data.scales = data.scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
+        for (const Joint& joint : data_->rig.joints) {
+            data_->scales = data_->scales || length(joint.rest.scale - Vec3{1, 1, 1}) > 1e-6F;
         }
-        std::vector<int> levels;
-        for (const Joint& joint : data.rig.joints) {
-            levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
-            data.level_order.push_back(std::uint16_t(levels.size() - 1));
-            data.parents.push_back(std::int16_t(joint.parent));
-            data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
-                                     std::end(joint.inverse_bind.elements));
-        }
-        std::stable_sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
-            const auto key = [&](std::uint16_t joint) {
-                return std::pair(joint / kernels::level_order_chunk, levels[joint]);
-            };
-            return key(a) < key(b);
-        });
-        // Where in the order each joint's matrix is needed last: by itself or by its last child.
-        std::vector<std::size_t> last_use(joints);
-        for (std::size_t i = 0; i < joints; ++i) {
-            const std::uint16_t joint = data.level_order[i];
-            last_use[joint] = i;
-            if (data.parents[joint] >= 0) { last_use[std::size_t(data.parents[joint])] = i; }
-        }
-        std::size_t done = 0;
-        for (std::size_t i = 0; i < joints; ++i) {
-            while (done < i && last_use[data.level_order[done]] < i) { ++done; }
-            data.done_before.push_back(std::uint16_t(done));
-        }
-        data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
-        for (std::size_t j = 0; j < joints; ++j) {
-            const Transform& rest = data.rig.joints[j].rest;
-            const std::array<float, 6> values{rest.translation.x, rest.translation.y, rest.translation.z,
-                                              rest.scale.x,       rest.scale.y,       rest.scale.z};
-            for (std::size_t row = 0; row < (data.scales ? 6U : 3U); ++row) {
-                data.rest[row * lanes + j] = values[row];
-            }
-        }
+        lay_out_rig(*data_);
     }
 
     std::deque<ClipDefinition> checked_clips_;

@@ -28,9 +28,9 @@ public:
     Text read(const YamlNode& root) {
         if (refuse_other_kind(root)) { return {}; }
         const YamlMap map(root, "a document",
-                          {"gait",      "about",    "based_on", "rig",        "details", "tolerance", "clips",
-                           "clip_sets", "fits",     "mirror",   "parameters", "values",  "feet",      "masks",
-                           "motions",   "machines", "layers",   "one_shots",  "forbid",  "decide"},
+                          {"gait",  "about",     "based_on", "rig",    "details",    "pack",   "tolerance",
+                           "clips", "clip_sets", "fits",     "mirror", "parameters", "values", "feet",
+                           "masks", "motions",   "machines", "layers", "one_shots",  "forbid", "decide"},
                           sink_);
         if (!map.is_map()) { return {}; }
         Text based_on = map.text("based_on");
@@ -48,6 +48,8 @@ public:
             sink_.error(root.place, "missing-key", "no rig is named; add 'rig: FILE.glb'");
         }
         read_rig(map);
+        read_word(map, "pack", "way to pack clips", {{"fast", ClipPacking::fast}, {"small", ClipPacking::small}},
+                  document_.pack, sink_);
         if (const auto tolerance = map.number("tolerance", "millimetres")) { document_.tolerance = *tolerance; }
         if (const YamlNode* clips = map.find("clips")) { read_clips(*clips, document_, sink_); }
         if (const YamlNode* sets = map.find("clip_sets")) { read_clip_sets(*sets, document_, sink_); }
@@ -450,6 +452,7 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     override_by_name(document.motions, own.document.motions);
     override_by_name(document.machines, own.document.machines);
     override_by_name(document.one_shots, own.document.one_shots);
+    document.pack = std::max(document.pack, own.document.pack);
     if (own.document.tolerance.place.line > 0) { document.tolerance = own.document.tolerance; }
     document.clip_patterns.insert(document.clip_patterns.end(), own.document.clip_patterns.begin(),
                                   own.document.clip_patterns.end());

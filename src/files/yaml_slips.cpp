@@ -449,23 +449,23 @@ private:
 
 bool is_known_key(const std::string& word) {
     static const std::set<std::string> keys{
-        "gait",      "about",     "based_on",     "rig",     "details", "tolerance", "clips",     "clip_sets",
-        "fits",      "mirror",    "parameters",   "values",  "feet",    "masks",     "motions",   "machines",
-        "layers",    "one_shots", "forbid",       "decide",  "accept",  "file",      "animation", "fit",
-        "cut",       "reverse",   "travel",       "close",   "rate",    "loop",      "marks",     "spans",
-        "take",      "kind",      "of",           "range",   "default", "unit",      "note",      "smooth",
-        "at_most",   "tune",      "keep",         "wait",    "from",    "remember",  "greatest",  "since",
-        "on_when",   "off_when",  "flips_on",     "while",   "clear",   "switch",    "planted",   "most",
-        "release",   "ankles",    "ramp",         "joins",   "without", "rest_of",   "mirror_of", "joints",
-        "play",      "clip",      "blend",        "points",  "weigh",   "cells",     "fill",      "sync",
-        "keep_pace", "inputs",    "mix",          "weight",  "mask",    "add",       "to",        "against",
-        "pick",      "between",   "order",        "share",   "loops",   "choose",    "when",      "else",
-        "name",      "mode",      "space",        "machine", "start",   "always",    "states",    "junction",
-        "resume",    "moved_by",  "whole_body",   "leads",   "layer",   "go",        "signal",    "after",
-        "at",        "inside",    "fade",         "ease",    "style",   "enter_at",  "settle",    "except",
-        "again",     "from_here", "in_step_with", "yields",  "until",   "seconds",   "body",      "cues",
-        "set",       "send",      "over",         "enter",   "reset",   "seed",      "every",     "times",
-        "strip",     "turn",      "scale",        "up",      "faces",   "reason"};
+        "gait",      "about",     "based_on",  "rig",          "details", "pack",    "tolerance", "clips",
+        "clip_sets", "fits",      "mirror",    "parameters",   "values",  "feet",    "masks",     "motions",
+        "machines",  "layers",    "one_shots", "forbid",       "decide",  "accept",  "file",      "animation",
+        "fit",       "cut",       "reverse",   "travel",       "close",   "rate",    "loop",      "marks",
+        "spans",     "take",      "kind",      "of",           "range",   "default", "unit",      "note",
+        "smooth",    "at_most",   "tune",      "keep",         "wait",    "from",    "remember",  "greatest",
+        "since",     "on_when",   "off_when",  "flips_on",     "while",   "clear",   "switch",    "planted",
+        "most",      "release",   "ankles",    "ramp",         "joins",   "without", "rest_of",   "mirror_of",
+        "joints",    "play",      "clip",      "blend",        "points",  "weigh",   "cells",     "fill",
+        "sync",      "keep_pace", "inputs",    "mix",          "weight",  "mask",    "add",       "to",
+        "against",   "pick",      "between",   "order",        "share",   "loops",   "choose",    "when",
+        "else",      "name",      "mode",      "space",        "machine", "start",   "always",    "states",
+        "junction",  "resume",    "moved_by",  "whole_body",   "leads",   "layer",   "go",        "signal",
+        "after",     "at",        "inside",    "fade",         "ease",    "style",   "enter_at",  "settle",
+        "except",    "again",     "from_here", "in_step_with", "yields",  "until",   "seconds",   "body",
+        "cues",      "set",       "send",      "over",         "enter",   "reset",   "seed",      "every",
+        "times",     "strip",     "turn",      "scale",        "up",      "faces",   "reason"};
     return keys.contains(word);
 }
 

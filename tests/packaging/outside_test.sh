@@ -18,8 +18,13 @@ for kind in installed shared; do
   cmake --build "$work/outside_$kind" >/dev/null
   "$work/outside_$kind/runtime_alone"
   [ "$("$work/outside_$kind/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
+  [ "$("$work/outside_$kind/packed_game")" = moving ]
+  # One file is all it takes, in a folder where nothing else is.
+  mkdir -p "$work/empty_$kind"
+  cp "$work/outside_$kind/lamplighter.gaitpack" "$work/empty_$kind"
+  (cd "$work/empty_$kind" && [ "$("$work/outside_$kind/packed_game" lamplighter.gaitpack)" = moving ])
   # The runtime brings neither YAML nor glTF.
-  if ldd "$work/outside_$kind/runtime_alone" | grep -E 'yaml|gltf|fmt'; then
+  if ldd "$work/outside_$kind/runtime_alone" "$work/outside_$kind/packed_game" | grep -E 'yaml|gltf|fmt'; then
     echo "the runtime links what only authoring needs" >&2; exit 1
   fi
 done

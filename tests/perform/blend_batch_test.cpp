@@ -21,8 +21,7 @@ SampledClip anywhere(unsigned seed, float size) {
     SampledClip clip;
     clip.intervals = 1;
     clip.stride = lanes;
-    clip.rotations.resize(2 * 4 * lanes);
-    for (float& value : clip.rotations) { value = normal(random); }
+    for (float& value : clip.rotations.assign(2 * 4 * lanes, 0)) { value = normal(random); }
     return clip;
 }
 

@@ -137,10 +137,10 @@ TEST_CASE("check passes the demo and fails a document with mistakes") {
     const std::string wrong = folder.write("wrong.gait.yaml", text);
     const Finished bad = gait_tool({"check", wrong});
     CHECK(bad.code == 1);
-    CHECK_THAT(bad.err, Catch::Contains(":119:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
-                                        "line 151) [unknown-clip]\n          between: stnad\n                   ^\n"));
+    CHECK_THAT(bad.err, Catch::Contains(":120:16: error: no clip 'stnad'; did you mean 'stand'? (in 'idle', used in "
+                                        "line 152) [unknown-clip]\n          between: stnad\n                   ^\n"));
     CHECK_THAT(bad.out, Catch::EndsWith("1 error, 0 warnings\n"));
-    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 119);
+    CHECK(json::parse(gait_tool({"check", wrong, "--json"}).out)["diagnostics"][0]["line"] == 120);
     CHECK(gait_tool({"perform", wrong}).code == 1);
     CHECK(gait_tool({"check", "/nowhere.gait.yaml"}).code == 2);
 }

@@ -23,6 +23,7 @@ void add_check(CLI::App& app, Run& run);
 void add_perform(CLI::App& app, Run& run);
 void add_sketch(CLI::App& app, Run& run);
 void add_map(CLI::App& app, Run& run);
+void add_pack(CLI::App& app, Run& run);
 void add_header(CLI::App& app, Run& run);
 void add_stage(CLI::App& app, Run& run);
 /// `completion` and `manual`, made from what the other commands say of themselves: to be added last.

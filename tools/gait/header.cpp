@@ -1,5 +1,6 @@
 // gait header: a document's names as a C++ header, so that a typo does not compile.
 #include "commands.hpp"
+#include "depfile.hpp"
 #include "options.hpp"
 #include "output.hpp"
 #include "overwriting.hpp"
@@ -246,22 +247,6 @@ private:
     std::string enums_;
 };
 
-/// As Make reads it: what the header was made from.
-std::string dependencies(const HeaderOptions& options, const std::vector<std::filesystem::path>& files) {
-    const auto escaped = [](const std::string& path) {
-        std::string out;
-        for (const char c : path) {
-            if (c == ' ' || c == '#' || c == '\\') { out += '\\'; }
-            if (c == '$') { out += '$'; }
-            out += c;
-        }
-        return out;
-    };
-    std::string text = escaped(options.out) + ":";
-    for (const std::filesystem::path& file : files) { text += " " + escaped(std::filesystem::absolute(file).string()); }
-    return text + "\n";
-}
-
 /// `lamplighter.gait.yaml` is of a `Lamplighter`.
 std::string struct_of(const HeaderOptions& options) {
     std::string stem = std::filesystem::path(options.document).filename().string();
@@ -282,7 +267,7 @@ int run_header(const HeaderOptions& options) {
     }
     auto problem = detail::write_file(options.out, text);
     if (!problem && !options.depfile.empty()) {
-        problem = detail::write_file(options.depfile, dependencies(options, loaded.files));
+        problem = detail::write_file(options.depfile, dependencies(options.out, loaded.files));
     }
     if (!problem) { return done; }
     complain(options.out + " " + *problem);

@@ -48,6 +48,7 @@ int main(int argument_count, char** arguments) {
     add_perform(app, run);
     add_sketch(app, run);
     add_map(app, run);
+    add_pack(app, run);
     add_header(app, run);
 #ifdef GAIT_HAS_STAGE
     add_stage(app, run);

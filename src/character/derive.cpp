@@ -1,0 +1,116 @@
+#include "character/derive.hpp"
+
+#include "math/pose_kernels.hpp"
+
+#include <algorithm>
+#include <map>
+
+namespace gait::detail {
+
+void lay_out_rig(CharacterData& data) {
+    const std::size_t joints = data.rig.joints.size(), lanes = round_up(joints, lane_padding);
+    data.moved_before.assign(lanes / lane_padding + 1, 0);
+    for (const MovedJoint& moved : data.moved) {
+        for (std::size_t block = moved.joint / lane_padding + 1; block < data.moved_before.size(); ++block) {
+            ++data.moved_before[block];
+        }
+    }
+    std::vector<int> levels;
+    for (const Joint& joint : data.rig.joints) {
+        levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
+        data.level_order.push_back(std::uint16_t(levels.size() - 1));
+        data.parents.push_back(std::int16_t(joint.parent));
+        data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
+                                 std::end(joint.inverse_bind.elements));
+    }
+    std::stable_sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
+        const auto key = [&](std::uint16_t joint) {
+            return std::pair(joint / kernels::level_order_chunk, levels[joint]);
+        };
+        return key(a) < key(b);
+    });
+    // Where in the order each joint's matrix is needed last: by itself or by its last child.
+    std::vector<std::size_t> last_use(joints);
+    for (std::size_t i = 0; i < joints; ++i) {
+        const std::uint16_t joint = data.level_order[i];
+        last_use[joint] = i;
+        if (data.parents[joint] >= 0) { last_use[std::size_t(data.parents[joint])] = i; }
+    }
+    std::size_t done = 0;
+    for (std::size_t i = 0; i < joints; ++i) {
+        while (done < i && last_use[data.level_order[done]] < i) { ++done; }
+        data.done_before.push_back(std::uint16_t(done));
+    }
+    data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
+    for (std::size_t j = 0; j < joints; ++j) {
+        const Transform& rest = data.rig.joints[j].rest;
+        const std::array<float, 6> values{rest.translation.x, rest.translation.y, rest.translation.z,
+                                          rest.scale.x,       rest.scale.y,       rest.scale.z};
+        for (std::size_t row = 0; row < (data.scales ? 6U : 3U); ++row) { data.rest[row * lanes + j] = values[row]; }
+    }
+}
+
+void connect_leaves(CharacterData& data) {
+    for (Leaf& leaf : data.motions.leaves) {
+        leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
+        leaf.frames = ClipFrames(*leaf.sampled);
+        // Most clips move one joint alone, the hips.
+        const SparseRows& rows = leaf.sampled->moving_translations;
+        if (leaf.frames.moves != ClipFrames::has_moving_translations || rows.joints.size() != 1) { continue; }
+        leaf.moving = rows.values.data();
+        leaf.moving_at = rows.moved.front();
+    }
+}
+
+namespace {
+
+/// The nodes inside a node, itself the first: they stand in a row.
+std::size_t nodes_in(const CharacterData& data, std::size_t node) {
+    const auto& states = data.states;
+    std::size_t end = node + 1;
+    while (end < states.size() && states[end].layer == states[node].layer && states[end].level > states[node].level) {
+        ++end;
+    }
+    return end - node;
+}
+
+/// Whether two nodes hold the same nodes in the same order, so that what is active in the one can go on in the
+/// other.
+bool are_twins(const CharacterData& data, std::size_t a, std::size_t b) {
+    const std::size_t count = nodes_in(data, a);
+    if (nodes_in(data, b) != count) { return false; }
+    const auto same_place = [&](std::uint16_t of_a, std::uint16_t of_b) {
+        return std::size_t(of_a) - a == std::size_t(of_b) - b;
+    };
+    for (std::size_t i = 0; i < count; ++i) {
+        const CompiledState &one = data.states[a + i], &other = data.states[b + i];
+        if (one.kind != other.kind || (i > 0 && !same_place(one.parent, other.parent))) { return false; }
+        if (one.kind == NodeKind::motion && one.motion != other.motion) { return false; }
+        if (one.kind == NodeKind::pick) {
+            const auto &of_one = data.picks[one.selector].entries, &of_other = data.picks[other.selector].entries;
+            const auto alike = [&](const auto& x, const auto& y) { return same_place(x.node, y.node); };
+            if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), alike)) { return false; }
+        }
+        if (one.kind == NodeKind::choose) {
+            const auto &of_one = data.chooses[one.selector].nodes, &of_other = data.chooses[other.selector].nodes;
+            if (!std::equal(of_one.begin(), of_one.end(), of_other.begin(), of_other.end(), same_place)) {
+                return false;
+            }
+        }
+    }
+    return true;
+}
+
+} // namespace
+
+void keep_true_twins(CharacterData& data) {
+    std::map<std::uint16_t, std::size_t> first_of;
+    for (std::size_t node = 0; node < data.states.size(); ++node) {
+        std::uint16_t& shared = data.states[node].shared_motion;
+        if (shared == no_index) { continue; }
+        const auto [first, is_first] = first_of.try_emplace(shared, node);
+        if (!is_first && !are_twins(data, first->second, node)) { shared = no_index; }
+    }
+}
+
+} // namespace gait::detail

@@ -1,0 +1,17 @@
+/// What follows from the rest of a character's data, and is worked out anew wherever that comes from.
+#pragma once
+
+#include "character/character_data.hpp"
+
+namespace gait::detail {
+
+/// The rest pose, parents and orders as frames read them: from the rig, `moved` and `scales`.
+GAIT_API void lay_out_rig(CharacterData& data);
+
+/// Where the leaves' numbers are: from the clips, which stay where they are.
+GAIT_API void connect_leaves(CharacterData& data);
+
+/// States share a motion that goes on from the one to the other only where they really are alike.
+GAIT_API void keep_true_twins(CharacterData& data);
+
+} // namespace gait::detail
