@@ -71,9 +71,9 @@ Look look_at(const ClipSource& clip, const Rig& rig, const BodyParts& parts, con
 void carry(ClipSource& clip, const Rig& rig, Quat turn, float lift) {
     for (std::size_t j = 0; j < clip.joints.size(); ++j) {
         const auto own = rig.find(clip.joints[j]);
-        if (!own || rig.joints[*own].parent >= 0) { continue; }
+        if (!own || rig.joints[std::size_t(*own)].parent >= 0) { continue; }
         JointTracks& tracks = clip.tracks[j];
-        const Transform& rest = rig.joints[*own].rest;
+        const Transform& rest = rig.joints[std::size_t(*own)].rest;
         // What had no track of its own was at rest, which is elsewhere now.
         if (tracks.rotation.empty()) { tracks.rotation = {Interpolation::linear, {0}, {rest.rotation}}; }
         if (tracks.translation.empty()) { tracks.translation = {Interpolation::linear, {0}, {rest.translation}}; }

@@ -169,7 +169,7 @@ private:
         }
         const std::uint8_t left_out = rows_.vectors ? std::uint8_t(small_rows::none_left_out) : left_out_of(frames);
         Keyed chosen;
-        for (const std::size_t step : {1, 2, 3, 4, 6, 8}) {
+        for (const std::size_t step : {1U, 2U, 3U, 4U, 6U, 8U}) {
             if (step > 1 && step + 1 >= frames.size()) { break; }
             // The wider apart keys are, the finer they must be.
             Keyed one = keyed(frames, step, left_out, step == 1 ? fine : fine / 2);
