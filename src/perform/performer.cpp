@@ -358,10 +358,19 @@ float Performer::smoothed(NumberParameter parameter) const {
 
 bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{parameter.index}) != 0; }
 
+namespace {
+
+/// One of a choice's words; empty for a place that it does not have, as a computed one may come to.
+std::string_view word_at(const std::vector<std::string>& of, float place) {
+    return place >= 0 && place < float(of.size()) ? std::string_view(of[std::size_t(place)]) : std::string_view();
+}
+
+} // namespace
+
 std::string_view Performer::get(ChoiceParameter parameter) const {
     const auto& all = character_->data().parameters;
     if (parameter.index >= all.size() || all[parameter.index].kind != ParameterKind::choice) { return {}; }
-    return all[parameter.index].of[std::size_t(get(NumberParameter{parameter.index}))];
+    return word_at(all[parameter.index].of, get(NumberParameter{parameter.index}));
 }
 
 float Performer::get(NumberValue value) const {
@@ -374,7 +383,7 @@ bool Performer::get(FlagValue value) const { return get(NumberValue{value.index}
 std::string_view Performer::get(ChoiceValue value) const {
     const auto& all = character_->data().value_info;
     if (value.index >= all.size() || all[value.index].kind != ParameterKind::choice) { return {}; }
-    return all[value.index].of[std::size_t(get(NumberValue{value.index}))];
+    return word_at(all[value.index].of, get(NumberValue{value.index}));
 }
 
 bool Performer::advance(double seconds) { return advance_with(seconds, nullptr); }

@@ -104,8 +104,8 @@ std::uint16_t begin_pick(Frame& frame, const CompiledState& state) {
 std::uint16_t chosen(const Frame& frame, const CompiledChoose& choose) {
     const float* values = frame.block.smoothed();
     if (choose.by != no_index) {
-        const auto value = std::size_t(std::max(0.0F, values[choose.by]));
-        return choose.nodes[std::min(value, choose.nodes.size() - 1)];
+        const float last = float(choose.nodes.size() - 1), value = values[choose.by];
+        return choose.nodes[std::size_t(value > 0 ? std::min(value, last) : 0)];
     }
     for (std::size_t e = 0; e < choose.nodes.size(); ++e) {
         const CodeRange when = choose.when[e];
