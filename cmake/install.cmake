@@ -18,6 +18,12 @@ if(GAIT_BUILD_STAGE AND NOT BUILD_SHARED_LIBS)
   install(EXPORT stage_targets NAMESPACE PliantGait:: FILE PliantGait-stage.cmake
     DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
 endif()
+if(GAIT_BUILD_C)
+  target_include_directories(gait_c INTERFACE $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
+  install(TARGETS gait_c EXPORT c_targets LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
+  install(EXPORT c_targets NAMESPACE PliantGait:: FILE PliantGait-c.cmake
+    DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/PliantGait)
+endif()
 install(DIRECTORY include/gait DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(FILES LICENSE DESTINATION ${CMAKE_INSTALL_DOCDIR})
 

@@ -12,8 +12,8 @@ import sys
 
 # From the ground up. The first six make the runtime, the next five authoring; the stage is a library of its own, in
 # stage/server/.
-ROOMS = ["diagnostics", "math", "rig", "character", "perform", "game", "clip", "compile", "files", "check", "begin", "stage"]
-RUNTIME = ROOMS[:6]
+ROOMS = ["diagnostics", "math", "rig", "character", "perform", "game", "c", "clip", "compile", "files", "check", "begin", "stage"]
+RUNTIME = ROOMS[:7]
 
 # The room of each public header.
 HEADERS = {
@@ -30,7 +30,7 @@ HEADERS = {
     "begin": ["begin", "gait"],
     "stage": ["stage"],
 }
-ROOM_OF_HEADER = {f"gait/{name}.hpp": room for room, names in HEADERS.items() for name in names}
+ROOM_OF_HEADER = {f"gait/{name}.hpp": room for room, names in HEADERS.items() for name in names} | {"gait/gait.h": "c"}
 INCLUDE = re.compile(r'^\s*#\s*include\s+["<]([^">]+)[">]')
 
 

@@ -14,7 +14,7 @@ cmake --install "$shared_build" --prefix "$work/shared" >/dev/null
 
 for kind in installed shared; do
   cmake -S "$project/tests/packaging/outside" -B "$work/outside_$kind" -G Ninja -DCMAKE_PREFIX_PATH="$work/$kind" \
-    -DPLIANT_GAIT_TOOL="$work/installed/bin/gait" -DDOCUMENT="$project/demo/lamplighter.gait.yaml" >/dev/null
+    -DPLIANT_GAIT_TOOL="$work/installed/bin/gait" -DDOCUMENT="$project/demo/lamplighter.gait.yaml" -DEXAMPLE_IN_C="$project/examples/stroll.c" >/dev/null
   cmake --build "$work/outside_$kind" >/dev/null
   "$work/outside_$kind/runtime_alone"
   [ "$("$work/outside_$kind/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
@@ -23,6 +23,7 @@ for kind in installed shared; do
   mkdir -p "$work/empty_$kind"
   cp "$work/outside_$kind/lamplighter.gaitpack" "$work/empty_$kind"
   (cd "$work/empty_$kind" && [ "$("$work/outside_$kind/packed_game" lamplighter.gaitpack)" = moving ])
+  "$work/outside_$kind/in_c" "$work/empty_$kind/lamplighter.gaitpack" | grep -q 'moving, her right hand'
   # The runtime brings neither YAML nor glTF.
   if ldd "$work/outside_$kind/runtime_alone" "$work/outside_$kind/packed_game" | grep -E 'yaml|gltf|fmt'; then
     echo "the runtime links what only authoring needs" >&2; exit 1
