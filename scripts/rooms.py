@@ -18,7 +18,7 @@ RUNTIME = ROOMS[:7]
 # The room of each public header.
 HEADERS = {
     "diagnostics": ["api", "acceptance", "diagnostic", "no_index", "text"],
-    "math": ["ease", "eigen", "math", "travel"],
+    "math": ["ease", "eigen", "elementary", "math", "travel"],
     "rig": ["body_reading", "rig"],
     "character": ["character", "clip_packing", "fade_style", "layer_mode", "open", "parameter_kind", "pick_order", "records"],
     "perform": ["carry_over", "events", "performer", "space"],

@@ -17,6 +17,7 @@
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"
 #include "gait/ease.hpp"
+#include "gait/elementary.hpp"
 #include "gait/events.hpp"
 #include "gait/fade_style.hpp"
 #include "gait/fit.hpp"

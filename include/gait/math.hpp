@@ -5,6 +5,8 @@
 /// Axes are glTF's: right-handed, +Y up, the character faces +Z; lengths are metres.
 #pragma once
 
+#include "gait/elementary.hpp"
+
 #include <cmath>
 
 namespace gait {
@@ -87,8 +89,9 @@ struct Matrix4 {
     const double norm = std::sqrt(x * x + y * y + z * z);
     if (!(norm > 0)) { return {}; }
     const double half = degrees / degrees_per_radian / 2;
-    const double s = std::sin(half) / norm;
-    return {float(x * s), float(y * s), float(z * s), float(std::cos(half))};
+    const detail::SineCosine of = detail::sine_cosine(half);
+    const double s = of.sine / norm;
+    return {float(x * s), float(y * s), float(z * s), float(of.cosine)};
 }
 
 /// The turn between two rotations in degrees, 0 to 180.
@@ -98,7 +101,7 @@ struct Matrix4 {
     const double x = double(a.x) - sign * double(b.x), y = double(a.y) - sign * double(b.y),
                  z = double(a.z) - sign * double(b.z), w = double(a.w) - sign * double(b.w);
     const double chord = std::sqrt(x * x + y * y + z * z + w * w);
-    return 4 * std::asin(std::fmin(1.0, chord / 2)) * degrees_per_radian;
+    return 4 * detail::arc_sine(chord / 2) * degrees_per_radian;
 }
 
 /// Spherical interpolation from `a` (at 0) to `b` (at 1), the short way (Shoemake 1985).
@@ -108,9 +111,9 @@ struct Matrix4 {
     cosine *= sign;
     double wa = 1 - t, wb = t;
     if (cosine < 0.9999999) {
-        const double angle = std::acos(cosine);
-        wa = std::sin((1 - t) * angle) / std::sin(angle);
-        wb = std::sin(t * angle) / std::sin(angle);
+        const double angle = detail::arc_cosine(cosine), whole = detail::sine_cosine(angle).sine;
+        wa = detail::sine_cosine((1 - t) * angle).sine / whole;
+        wb = detail::sine_cosine(t * angle).sine / whole;
     }
     wb *= sign;
     const auto mixed = [&](float own, float other) { return float(wa * double(own) + wb * double(other)); };

@@ -21,10 +21,10 @@ struct GroundPlace {
 
     /// Goes on by a step.
     void add(const Travel& travel) {
-        const double yaw = -heading / degrees_per_radian;
-        x += std::cos(yaw) * double(travel.move.x) + std::sin(yaw) * double(travel.move.z);
+        const auto [sine, cosine] = detail::sine_cosine(-heading / degrees_per_radian);
+        x += cosine * double(travel.move.x) + sine * double(travel.move.z);
         y += double(travel.move.y);
-        z += -std::sin(yaw) * double(travel.move.x) + std::cos(yaw) * double(travel.move.z);
+        z += -sine * double(travel.move.x) + cosine * double(travel.move.z);
         heading += double(travel.turn);
     }
 
@@ -36,10 +36,10 @@ struct GroundPlace {
 
 /// The step that leads from one place to another.
 [[nodiscard]] inline Travel step_between(const GroundPlace& from, const GroundPlace& to) {
-    const double yaw = from.heading / degrees_per_radian;
+    const auto [sine, cosine] = detail::sine_cosine(from.heading / degrees_per_radian);
     const double x = to.x - from.x, z = to.z - from.z;
-    return {{float(std::cos(yaw) * x + std::sin(yaw) * z), float(to.y - from.y),
-             float(-std::sin(yaw) * x + std::cos(yaw) * z)},
+    return {{float(cosine * x + sine * z), float(to.y - from.y),
+             float(-sine * x + cosine * z)},
             float(to.heading - from.heading),
             1};
 }

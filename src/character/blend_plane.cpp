@@ -26,12 +26,12 @@ PlanePoint between(PlanePoint from, PlanePoint to, double along) {
 
 std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std::size_t site) {
     constexpr double same_way = 12 / degrees_per_radian, stands = 1e-3; // radians, and of the fastest one's speed
-    const auto speed = [&](std::size_t s) { return std::hypot(sites[s].x, sites[s].y); };
+    const auto speed = [&](std::size_t s) { return length_of(sites[s].x, sites[s].y); };
     double fastest = 0;
     for (std::size_t s = 0; s < sites.size(); ++s) { fastest = std::max(fastest, speed(s)); }
     std::optional<std::size_t> next;
     for (std::size_t s = 0; speed(site) > stands * fastest && s < sites.size(); ++s) {
-        const double off = std::atan2(cross(sites[site], sites[s]), dot(sites[site], sites[s]));
+        const double off = arc_tangent(cross(sites[site], sites[s]), dot(sites[site], sites[s]));
         if (speed(s) <= speed(site) * (1 + same_way) || std::fabs(off) > same_way) { continue; }
         if (!next || speed(s) < speed(*next)) { next = s; }
     }

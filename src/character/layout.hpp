@@ -127,7 +127,7 @@ struct FootOffset {
     float yaw = 0;      ///< radians about +Y
 
     /// Metres over the ground.
-    [[nodiscard]] float distance() const { return std::hypot(x, z); }
+    [[nodiscard]] float distance() const { return std::sqrt(x * x + z * z); }
 };
 
 /// How far a foot is rolled over its ball, or where that is less than nothing over its heel.

@@ -70,7 +70,7 @@ struct Footprints::Watched {
             if (!start_) { print_.place = down.points[down.point]; }
             if (!start_ || start_->point != down.point) { start_ = down; }
             const Vec3 moved = down.points[down.point] - start_->points[down.point];
-            print_.slide = std::max(print_.slide, std::hypot(double(moved.x), double(moved.z)));
+            print_.slide = std::max(print_.slide, length_of(double(moved.x), double(moved.z)));
         }
 
         double from_ = 0, to_ = 0;

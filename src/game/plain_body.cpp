@@ -13,8 +13,8 @@ Travel PlainBody::move(const Performer& performer, double seconds) const {
     const auto steered = steered_velocity(performer, speed, heading);
     const double ground_speed = speed ? double(performer.smoothed(speed)) : 0;
     const double radians = heading ? double(performer.smoothed(heading)) / degrees_per_radian : 0;
-    const Vec3 velocity =
-        steered.value_or(Vec3{float(-std::sin(radians) * ground_speed), 0, float(std::cos(radians) * ground_speed)});
+    const Vec3 velocity = steered.value_or(
+        Vec3{float(-sine_cosine(radians).sine * ground_speed), 0, float(sine_cosine(radians).cosine * ground_speed)});
     travel.move = travel.move + velocity * float(rest);
     if (turn) { travel.turn += float(double(performer.smoothed(turn)) * turn_rate * rest); }
     return travel;

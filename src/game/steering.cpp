@@ -28,27 +28,27 @@ double held_turn(double at_most) {
 float wrapped_heading(double degrees) { return float(wrapped(degrees)); }
 
 std::optional<float> heading_of(Vec3 direction) {
-    const double length = std::hypot(double(direction.x), double(direction.z));
+    const double length = length_of(double(direction.x), double(direction.z));
     if (!(length > 1e-6) || !std::isfinite(length)) { return std::nullopt; }
-    return wrapped_heading(-std::atan2(double(direction.x), double(direction.z)) * degrees_per_radian);
+    return wrapped_heading(-arc_tangent(double(direction.x), double(direction.z)) * degrees_per_radian);
 }
 
 Vec3 direction_of(double heading) {
     const double radians = wrapped(heading) / degrees_per_radian;
-    return {float(-std::sin(radians)), 0, float(std::cos(radians))};
+    return {float(-sine_cosine(radians).sine), 0, float(sine_cosine(radians).cosine)};
 }
 
 std::optional<float> heading_to(Vec3 from, Vec3 to) { return heading_of(to - from); }
 
 float strength_of(Stick stick, float dead_zone) {
-    const double way = std::hypot(double(stick.right), double(stick.ahead));
+    const double way = length_of(double(stick.right), double(stick.ahead));
     const double out = std::min(1.0, way), dead = std::max(0.0, double(dead_zone));
     return std::isfinite(way) && out > dead ? float((out - dead) / (1 - dead)) : 0;
 }
 
 std::optional<float> heading_of(Stick stick, double camera_heading, float dead_zone) {
     if (!(strength_of(stick, dead_zone) > 0)) { return std::nullopt; }
-    return wrapped_heading(camera_heading + std::atan2(double(stick.right), double(stick.ahead)) * degrees_per_radian);
+    return wrapped_heading(camera_heading + arc_tangent(double(stick.right), double(stick.ahead)) * degrees_per_radian);
 }
 
 BodyMotion motion_of(Stick stick, double camera_heading, double body_heading, float top_speed, const BodyMotion& before,
@@ -64,7 +64,7 @@ BodyMotion motion_of(Vec3 velocity, double body_heading, const BodyMotion& befor
     BodyMotion motion;
     if (!std::isfinite(velocity.x) || !std::isfinite(velocity.y) || !std::isfinite(velocity.z)) { return before; }
     constexpr double most = std::numeric_limits<float>::max();
-    motion.speed = float(std::min(most, std::hypot(double(velocity.x), double(velocity.z))));
+    motion.speed = float(std::min(most, length_of(double(velocity.x), double(velocity.z))));
     // Slower than this the direction is noise.
     constexpr float still = 0.02F;
     const auto world = motion.speed > still ? heading_of(velocity) : std::nullopt;

@@ -15,13 +15,13 @@ struct BodyStep {
 
 /// `first`, then `second` in the frame that `first` leads to.
 [[nodiscard]] inline BodyStep operator*(const BodyStep& first, const BodyStep& second) {
-    const double c = std::cos(first.yaw), s = std::sin(first.yaw);
+    const auto [s, c] = sine_cosine(first.yaw);
     return {first.x + c * second.x + s * second.z, first.y + second.y, first.z - s * second.x + c * second.z,
             first.yaw + second.yaw};
 }
 
 [[nodiscard]] inline BodyStep inverse(const BodyStep& step) {
-    const double c = std::cos(step.yaw), s = std::sin(step.yaw);
+    const auto [s, c] = sine_cosine(step.yaw);
     return {-(c * step.x - s * step.z), -step.y, -(s * step.x + c * step.z), -step.yaw};
 }
 
@@ -31,8 +31,9 @@ inline void arc_factors(double angle, double& along, double& across) {
         along = 1 - angle * angle / 6;
         across = angle / 2;
     } else {
-        along = std::sin(angle) / angle;
-        across = (1 - std::cos(angle)) / angle;
+        const auto [sine, cosine] = sine_cosine(angle);
+        along = sine / angle;
+        across = (1 - cosine) / angle;
     }
 }
 

@@ -22,7 +22,7 @@ namespace gait::detail {
 /// in.
 template <typename Real> [[nodiscard]] Vec3 rotation_vector(const Quat& q) {
     const Real x(q.x), y(q.y), z(q.z), sine = std::sqrt(x * x + y * y + z * z);
-    const Real scale = sine < Real(1e-9) ? Real(2) : 2 * std::atan2(sine, Real(q.w)) / sine;
+    const Real scale = sine < Real(1e-9) ? Real(2) : 2 * Real(arc_tangent(double(sine), double(q.w))) / sine;
     return {float(x * scale), float(y * scale), float(z * scale)};
 }
 

@@ -21,7 +21,7 @@ inline constexpr double least_lag = 1e-9;
 /// seconds, for any number of followers. The closed form of the differential equation: two half steps equal one whole.
 class Spring {
 public:
-    Spring(double lag, double dt) : frequency_(2 / lag), dt_(dt), decay_(std::exp(-frequency_ * dt)) {}
+    Spring(double lag, double dt) : frequency_(2 / lag), dt_(dt), decay_(exponential(-frequency_ * dt)) {}
     [[nodiscard]] Follower follow(Follower follower, double target) const {
         const double offset = follower.value - target;
         const double drive = follower.velocity + frequency_ * offset;

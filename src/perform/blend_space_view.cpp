@@ -74,8 +74,8 @@ void collect_clips(const FoundSpace& space, std::uint32_t index, std::vector<std
 }
 
 SpacePlace heading_and_speed(const FoundSpace& space, PlanePoint place) {
-    const double speed = std::hypot(place.x, place.y);
-    const double heading = speed > 0 ? std::atan2(place.x, place.y) * degrees_per_radian : 0;
+    const double speed = length_of(place.x, place.y);
+    const double heading = speed > 0 ? arc_tangent(place.x, place.y) * degrees_per_radian : 0;
     const bool angle_first = space.data->parameters[space.part->parameter].kind == ParameterKind::angle;
     return angle_first ? SpacePlace{heading, speed} : SpacePlace{speed, heading};
 }
@@ -175,8 +175,8 @@ std::optional<BlendCursor> blend_cursor(const Performer& performer) {
     cursor.drawn = {place.x / part->scale_x, place.y / part->scale_y};
     cursor.velocity = part->cursor != no_index;
     if (!cursor.velocity) { return cursor; }
-    cursor.speed = std::hypot(place.x, place.y);
-    cursor.heading = cursor.speed > 0 ? std::atan2(place.x, place.y) * degrees_per_radian : 0;
+    cursor.speed = length_of(place.x, place.y);
+    cursor.heading = cursor.speed > 0 ? arc_tangent(place.x, place.y) * degrees_per_radian : 0;
     return cursor;
 }
 

@@ -47,11 +47,15 @@ float smooth_step(float from, float to, float value) {
 
 /// A vector turned about +Y.
 Vec3 turned(Vec3 v, float yaw) {
-    const float c = std::cos(yaw), s = std::sin(yaw);
+    const SineCosine of = sine_cosine(double(yaw));
+    const auto c = float(of.cosine), s = float(of.sine);
     return {c * v.x + s * v.z, v.y, -s * v.x + c * v.z};
 }
 
-float yaw_of(Vec3 v) { return std::atan2(v.x, v.z); }
+float yaw_of(Vec3 v) { return float(arc_tangent(double(v.x), double(v.z))); }
+
+/// How far it is across the ground.
+float across_of(Vec3 v) { return std::sqrt(v.x * v.x + v.z * v.z); }
 
 float wrapped_radians(float angle) { return std::remainder(angle, float(2 * pi)); }
 
@@ -216,7 +220,9 @@ public:
     [[nodiscard]] Footing footing(Vec3 ankle, float yaw, FootRoll& roll, double dt) {
         // Beyond where the clips have it a leg is straightened ever less, so that its knee does not snap.
         const float wanted = length(ankle - leg_.hip.translation), room = longest_ - own_;
-        reach_ = wanted <= own_ ? wanted : room > 1e-5F ? own_ + room * (1 - std::exp((own_ - wanted) / room)) : own_;
+        reach_ = wanted <= own_ ? wanted
+                 : room > 1e-5F ? own_ + room * (1 - float(exponential(double((own_ - wanted) / room))))
+                                : own_;
         ankle_ = ankle;
         yaw_ = yaw;
         ahead_ = normalized_level(turned(leg_.ball - leg_.heel, yaw));
@@ -230,16 +236,16 @@ public:
         if (reaches(footing.ankle)) { return footing; }
         const Vec3 out = footing.ankle - leg_.hip.translation;
         const float across = std::sqrt(std::max(0.0F, reach_ * reach_ - out.y * out.y));
-        const float shorter = std::max(0.0F, 1 - across / std::max(1e-6F, std::hypot(out.x, out.z)));
+        const float shorter = std::max(0.0F, 1 - across / std::max(1e-6F, across_of(out)));
         footing.ankle = footing.ankle - Vec3{out.x * shorter, 0, out.z * shorter};
-        footing.dragged = std::hypot(out.x, out.z) * shorter > dragging;
+        footing.dragged = across_of(out) * shorter > dragging;
         return footing;
     }
 
 private:
     [[nodiscard]] bool reaches(Vec3 ankle) const { return length(ankle - leg_.hip.translation) <= reach_ + 1e-6F; }
     [[nodiscard]] static Vec3 normalized_level(Vec3 v) {
-        const float across = std::hypot(v.x, v.z);
+        const float across = across_of(v);
         return across > 1e-6F ? Vec3{v.x / across, 0, v.z / across} : Vec3{1, 0, 0};
     }
     /// The ankle with the foot rolled by so much: over its ball, or where that is less than nothing over its heel.
@@ -258,8 +264,8 @@ private:
         const Vec3 pivot = ankle_ + turned((along > 0 ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw_);
         // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
         const Vec3 arm = ankle_ - pivot, to_hip = leg_.hip.translation - pivot;
-        const float nearest =
-            std::atan2(dot(left(), cross(arm, to_hip)), dot(arm, to_hip) - dot(arm, left()) * dot(to_hip, left()));
+        const auto nearest = float(arc_tangent(double(dot(left(), cross(arm, to_hip))),
+                                               double(dot(arm, to_hip) - dot(arm, left()) * dot(to_hip, left()))));
         float least = 0,
               pitch = along > 0 ? std::clamp(nearest, 0.0F, most_on_ball) : std::clamp(nearest, -most_on_heel, 0.0F);
         if (reaches(rolled(pitch))) {
@@ -285,7 +291,7 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     const float a = length(thigh), b = length(shin);
     if (!(a > 1e-4F) || !(b > 1e-4F)) { return; }
     const auto angle_at = [&](float across) {
-        return std::acos(std::clamp((a * a + b * b - across * across) / (2 * a * b), -1.0F, 1.0F));
+        return float(arc_cosine(double((a * a + b * b - across * across) / (2 * a * b))));
     };
     const float now = length(leg.ankle.translation - leg.hip.translation);
     const float wanted = length(footing.ankle - leg.hip.translation);
@@ -295,8 +301,8 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     const float bend = angle_at(easing), exact = angle_at(wanted);
     const auto soft_angle = [&] {
         if (wanted <= easing || !(straight > bend)) { return exact; }
-        const float slope = easing / (a * b * std::sin(bend)), range = straight - bend;
-        return bend + range * (1 - std::exp(-slope * (wanted - easing) / range));
+        const float slope = easing / (a * b * float(sine_cosine(double(bend)).sine)), range = straight - bend;
+        return bend + range * (1 - float(exponential(double(-slope * (wanted - easing) / range))));
     };
     const float far = smooth_step(0, 0.04F, length(footing.ankle - leg.ankle.translation));
     const float angle = exact + far * (soft_angle() - exact);
@@ -443,7 +449,7 @@ float drop_for(const Leg& leg, Vec3 ankle) {
     const float reach = std::max(length(leg.ankle.translation - leg.hip.translation), at_ease * all);
     const Vec3 out = ankle - leg.hip.translation;
     if (!(length(out) > reach)) { return 0; }
-    const float across = std::hypot(out.x, out.z);
+    const float across = across_of(out);
     const float down = across < reach ? std::sqrt(reach * reach - across * across) : 0;
     return std::clamp(-out.y - down, 0.0F, most_lowered * all);
 }

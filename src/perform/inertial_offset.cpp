@@ -312,7 +312,7 @@ ShownDifference shown_difference(const OtherLayer& left, const CharacterData& da
         evaluate(after, is);
         for (std::size_t lane = 0; lane < window.lanes; ++lane) {
             const Quat turn = quat_at(was, lane) * conjugate(quat_at(is, lane));
-            const double half = std::atan2(double(length(Vec3{turn.x, turn.y, turn.z})), double(std::fabs(turn.w)));
+            const double half = arc_tangent(double(length(Vec3{turn.x, turn.y, turn.z})), double(std::fabs(turn.w)));
             difference.degrees = std::max(difference.degrees, 2 * half * degrees_per_radian);
         }
         for (const MovedJoint& moved : data.moved_in(window)) {

@@ -182,8 +182,8 @@ private:
 
 PlanePoint asked_of(const Frame& frame, const CompiledCursor& cursor) {
     const auto speed = double(frame.block.raw()[cursor.number]);
-    const double radians = double(frame.block.raw()[cursor.angle]) / degrees_per_radian;
-    return {speed * std::sin(radians), speed * std::cos(radians)};
+    const auto [sine, cosine] = sine_cosine(double(frame.block.raw()[cursor.angle]) / degrees_per_radian);
+    return {speed * sine, speed * cosine};
 }
 
 /// Moves the velocity that steers planes toward the one that is asked for, each component by itself. Whether it has
@@ -193,7 +193,7 @@ bool follow_cursor(Frame& frame, std::size_t index, double dt) {
     CursorState& state = frame.block.cursor_states()[index];
     const PlanePoint asked = asked_of(frame, cursor);
     const double target[2] = {asked.x, asked.y};
-    const double way = std::hypot(target[0] - state.limited[0], target[1] - state.limited[1]);
+    const double way = length_of(target[0] - state.limited[0], target[1] - state.limited[1]);
     // As far as `at_most` lets it the target runs straight ahead, and then it stands.
     const double arrives = cursor.at_most > 0 ? way / cursor.at_most : 0, runs = std::min(arrives, dt);
     for (int axis = 0; axis < 2; ++axis) {

@@ -91,7 +91,7 @@ double SharedPhase::go_over(const PhaseStep* leader, double dt) {
         apart = follow(apart, 0, lag, dt);
     } else {
         // There is no place to come to, only a speed.
-        const double decay = std::exp(-2 / lag * dt);
+        const double decay = exponential(-2 / lag * dt);
         apart = {apart.velocity * (1 - decay) * lag / 2, apart.velocity * decay};
     }
     layer_.step_speed = speed + apart.velocity;

@@ -52,7 +52,7 @@ void set_paces(Frame& frame, const Carried& carried) {
         // Standing still, any pace would do; this much of each keeps it at 1 there.
         constexpr double still = 0.01; // metres a second
         const double pace =
-            (std::hypot(asked.x, asked.y) + still) / (std::hypot(own.x, own.y) * frame.header.scale + still);
+            (length_of(asked.x, asked.y) + still) / (length_of(own.x, own.y) * frame.header.scale + still);
         const auto factor = float(std::clamp(pace, group.slowest, group.fastest));
         for (Playhead& playhead : playing) {
             const Leaf& leaf = leaves[playhead.leaf];

@@ -81,6 +81,29 @@ TEST_CASE("a C11 program, Python and C++ play the same inputs to the same bits")
     CHECK(by_cpp.out == by_c.out);
 }
 
+TEST_CASE("what is pinned to one instruction set plays to the same bits on a processor that has less") {
+    const support::TemporaryFolder folder;
+    const std::string said = folder.write("inputs.txt", inputs());
+    const Finished here = support::run({GAIT_PLAY_BY_CPP, pack(), said});
+    REQUIRE(here.code == 0);
+    // As the C library sees other processors: it chooses its own ways by them.
+    for (const char* without : {"-FMA,-AVX2,-FMA4", "-AVX512F,-AVX512VL", "-AVX,-AVX2,-FMA,-ERMS,-BMI2"}) {
+        const Finished elsewhere = support::run(
+            {"env", std::string("GLIBC_TUNABLES=glibc.cpu.hwcaps=") + without, GAIT_PLAY_BY_CPP, pack(), said});
+        CAPTURE(without, elsewhere.err);
+        CHECK(elsewhere.out == here.out);
+    }
+}
+
+TEST_CASE("no elementary function of the C library is called by a frame") {
+    const Finished needed = support::run({"nm", "-D", "--undefined-only", GAIT_C_LIBRARY});
+    REQUIRE(needed.code == 0);
+    for (const char* name : {"sin", "cos", "tan", "exp", "log", "pow", "hypot", "atan", "acos", "asin"}) {
+        CAPTURE(name);
+        CHECK(needed.out.find(std::string(" U ") + name) == std::string::npos);
+    }
+}
+
 TEST_CASE("the library for C shows its own functions and nothing else") {
     const Finished shown = support::run({"nm", "-D", "--defined-only", GAIT_C_LIBRARY});
     REQUIRE(shown.code == 0);
