@@ -40,6 +40,7 @@
 #include "gait/plain_body.hpp"
 #include "gait/records.hpp"
 #include "gait/rig.hpp"
+#include "gait/saved_state.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/space.hpp"
 #include "gait/steady_motion.hpp"

@@ -7,6 +7,7 @@
 #include "perform/inertial_offset.hpp"
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
+#include "perform/named_nodes.hpp"
 #include "perform/playheads.hpp"
 #include "perform/shared_phase.hpp"
 #include "perform/weights.hpp"
@@ -262,27 +263,6 @@ private:
         }
     }
 
-    /// The node of the visible state of that name in a layer.
-    static std::optional<std::uint16_t> node_named(const CharacterData& data, std::size_t layer,
-                                                   const std::string& name) {
-        for (std::size_t n = 0; n < data.states.size(); ++n) {
-            const CompiledState& state = data.states[n];
-            if (state.layer == layer && is_visible(data, std::uint16_t(n)) &&
-                data.state_info[state.visible].name == name) {
-                return std::uint16_t(n);
-            }
-        }
-        return std::nullopt;
-    }
-    /// Whether a node is a state that people see, not an entry inside one.
-    static bool is_visible(const CharacterData& data, std::uint16_t node) {
-        const CompiledState& state = data.states[node];
-        return state.parent == no_index || data.states[state.parent].visible != state.visible;
-    }
-    static const std::string& name_of(const CharacterData& data, std::uint16_t node) {
-        return data.state_info[data.states[node].visible].name;
-    }
-
     void take_states(Frame& frame, std::size_t old_layer, std::vector<std::string>& gone) {
         const PerformerBlock before = old_block_.of_layer(old_layer);
         const LayerHeader& was = before.layer();
@@ -293,7 +273,7 @@ private:
         for (std::size_t level = was.depth; level-- > 0 && !target;) {
             const std::uint16_t node = was.path[level].node;
             if (!is_visible(old_, node)) { continue; }
-            target = node_named(data_, frame.block.layer_index(), name_of(old_, node));
+            target = node_named(data_, frame.block.layer_index(), visible_name(old_, node));
             if (!target) { gone.push_back(old_character_.full_name(old_.states[node].visible)); }
         }
         if (!target) { return; }
@@ -306,7 +286,7 @@ private:
         for (std::size_t level = 0; level < std::min(frame.layer.depth, was.depth); ++level) {
             ActiveNode& now = frame.layer.path[level];
             const ActiveNode& then = was.path[level];
-            if (name_of(data_, now.node) != name_of(old_, then.node)) { break; }
+            if (visible_name(data_, now.node) != visible_name(old_, then.node)) { break; }
             now.elapsed = then.elapsed;
             now.draw = then.draw;
         }
@@ -335,7 +315,8 @@ private:
             const CompiledState& was = old_.states[*before];
             if (state.resume != no_index && was.resume != no_index) {
                 const std::uint16_t left_in = old_block_.resumes()[was.resume];
-                const auto same = left_in == no_index ? std::nullopt : node_named(data_, layer, name_of(old_, left_in));
+                const auto same =
+                    left_in == no_index ? std::nullopt : node_named(data_, layer, visible_name(old_, left_in));
                 block_.resumes()[state.resume] = same.value_or(no_index);
             }
             if (state.kind == NodeKind::pick && was.kind == NodeKind::pick &&
