@@ -17,7 +17,7 @@ packages=(build-essential cmake ninja-build pkg-config ccache
 [ "${1:-build}" = fuzz ] && packages+=(clang libclang-rt-14-dev)
 [ "${1:-build}" = docs ] && packages+=(doxygen)
 [ "${1:-build}" = screenshots ] && packages+=(librsvg2-bin chromium)
-[ "${1:-build}" = test ] && packages+=(catch2 bsdutils python3-minimal libbenchmark-dev valgrind chromium)
+[ "${1:-build}" = test ] && packages+=(catch2 bsdutils python3 libbenchmark-dev valgrind chromium)
 
 missing=()
 for package in "${packages[@]}"; do
