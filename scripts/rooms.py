@@ -21,7 +21,7 @@ HEADERS = {
     "math": ["ease", "eigen", "elementary", "math", "travel"],
     "rig": ["body_reading", "rig"],
     "character": ["character", "clip_packing", "fade_style", "layer_mode", "open", "parameter_kind", "pick_order", "records"],
-    "perform": ["carry_over", "events", "performer", "saved_state", "space"],
+    "perform": ["carry_over", "events", "performer", "saved_state", "space", "state_changes"],
     "game": ["bindings", "crowd", "footprints", "joint_map", "plain_body", "steering"],
     "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],

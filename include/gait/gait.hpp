@@ -43,6 +43,7 @@
 #include "gait/saved_state.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/space.hpp"
+#include "gait/state_changes.hpp"
 #include "gait/steady_motion.hpp"
 #include "gait/steering.hpp"
 #include "gait/text.hpp"

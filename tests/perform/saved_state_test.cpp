@@ -170,3 +170,54 @@ TEST_CASE("whatever is changed in a saved game, it is refused or plays on") {
     CHECK(loaded > 100);
     CHECK(refused > 100);
 }
+
+TEST_CASE("what has changed since a state that both sides know takes some dozen bytes, and leads to the same") {
+    const auto character = support::lamplighter().character;
+    Performer here(character), there(character);
+    support::RandomInputs inputs(8);
+    std::vector<std::byte> known(here.bytes().begin(), here.bytes().end());
+    for (int f = 0; f < 1200; ++f) {
+        inputs.give(here);
+        here.advance(1.0 / 60);
+        here.plant_feet(here.travel());
+        if (f % 6 != 0) { continue; }
+        const std::vector<std::byte> sent = changes_since(here, known);
+        REQUIRE(apply_changes(there, known, sent));
+        Performer shown = here;
+        shown.unbend_legs();
+        for (std::size_t l = 0; l < character->layers().size(); ++l) { REQUIRE(there.state(l) == here.state(l)); }
+        REQUIRE(worst_turn(shown, there) < 0.05);
+        known.assign(there.bytes().begin(), there.bytes().end());
+    }
+    Performer strolling(character);
+    strolling.set("speed", 1.4F);
+    for (int f = 0; f < 300; ++f) { strolling.advance(1.0 / 60); }
+    known.assign(strolling.bytes().begin(), strolling.bytes().end());
+    for (int f = 0; f < 6; ++f) { strolling.advance(1.0 / 60); }
+    CHECK(changes_since(strolling, known).size() < 120);
+}
+
+TEST_CASE("changes from elsewhere, cut short or turned are refused, and nothing changes") {
+    const auto character = support::lamplighter().character;
+    Performer her(character);
+    const std::vector<std::byte> known(her.bytes().begin(), her.bytes().end());
+    her.set("speed", 2);
+    her.advance(0.4);
+    const std::vector<std::byte> sent = changes_since(her, known);
+    const std::vector<std::byte> since(her.bytes().begin(), her.bytes().end());
+    Performer other(character);
+    const Performer before = other;
+    for (std::size_t size = 0; size < sent.size(); ++size) {
+        CHECK_FALSE(apply_changes(other, known, std::span(sent).first(size)));
+    }
+    for (std::size_t at = 0; at < sent.size(); ++at) {
+        std::vector<std::byte> turned = sent;
+        turned[at] ^= std::byte{32};
+        CHECK_FALSE(apply_changes(other, known, turned));
+    }
+    CHECK_FALSE(apply_changes(other, since, sent)); // from another state
+    CHECK_FALSE(apply_changes(other, std::span(known).first(20), sent));
+    CHECK(changes_since(her, std::span(known).first(20)).empty());
+    CHECK(same_bytes(other, before));
+    CHECK(apply_changes(other, known, sent));
+}
