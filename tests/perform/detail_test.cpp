@@ -10,20 +10,12 @@
 #include <random>
 
 using namespace gait;
+using support::pose_of;
 using support::RandomInputs;
 
 namespace {
 
-std::shared_ptr<const Character> lamplighter() {
-    static const Loaded loaded = load(support::project() / "demo/lamplighter.gait.yaml");
-    return loaded.character;
-}
-
-std::vector<Transform> pose_of(const Performer& performer) {
-    std::vector<Transform> pose(performer.character().joint_count());
-    performer.pose(pose);
-    return pose;
-}
+const std::shared_ptr<const Character>& lamplighter() { return support::lamplighter().character; }
 
 /// The greatest turn between two poses over joints `from` to `to`, degrees.
 double worst_turn(const std::vector<Transform>& a, const std::vector<Transform>& b, std::size_t from, std::size_t to) {
@@ -98,7 +90,7 @@ TEST_CASE("with fewer joints the others are posed as before, and those left out 
     for (int frame = 0; frame < 20; ++frame) {
         full.advance(1.0 / 60);
         less.advance(1.0 / 60);
-        pose_of(less);
+        less.pose({});
     }
     const std::vector<Transform> ours = pose_of(less), theirs = pose_of(full);
     CHECK(std::memcmp(ours.data(), theirs.data(), ours.size() * sizeof(Transform)) == 0);
@@ -180,7 +172,7 @@ TEST_CASE("a level of detail that cannot be is refused, and one that can survive
     CHECK(performer.set_detail({.joints = 100000, .every = 4}));
     for (int frame = 0; frame < 60; ++frame) {
         performer.advance(1.0 / 60);
-        pose_of(performer);
+        performer.pose({});
     }
     Performer twin(lamplighter());
     REQUIRE(twin.restore(performer.bytes()));
@@ -219,7 +211,7 @@ TEST_CASE("a body out of sight takes its level at once as it comes back") {
     for (int frame = 0; frame < 60; ++frame) {
         full.advance(1.0 / 60);
         back.advance(1.0 / 60);
-        pose_of(back);
+        back.pose({});
     }
     REQUIRE(back.set_detail({}));
     for (int frame = 0; frame < 90; ++frame) {

@@ -9,14 +9,9 @@
 #include <random>
 
 using namespace gait;
+using support::pose_of;
 
 namespace {
-
-std::vector<Transform> pose_of(const Performer& performer) {
-    std::vector<Transform> pose(performer.character().joint_count());
-    performer.pose(pose);
-    return pose;
-}
 
 double worst_turn(const Performer& a, const Performer& b) {
     const auto one = pose_of(a), other = pose_of(b);
