@@ -17,4 +17,8 @@ build/release/bin/gait map demo/lamplighter.gait.yaml moving --cues demo/round.c
 echo
 build/release/bin/two_minds
 echo
-exec build/release/bin/quay_walk --out out/quay-walk
+build/release/bin/quay_walk --out out/quay-walk
+echo
+# What a game ships, and a game loop by the runtime alone.
+build/release/bin/gait pack demo/lamplighter.gait.yaml --strip -o out/lamplighter.gaitpack
+exec build/release/bin/from_a_pack out/lamplighter.gaitpack
