@@ -118,6 +118,7 @@ public:
         Layers layers(data_, block_, nullptr);
         take_inputs_by_name();
         recompute_inputs(layers[0]);
+        take_cursors(); // which begin where they are asked to be
         take_memories();
         std::vector<std::string> gone;
         for (std::size_t l = 0; l < data_.layers.size(); ++l) {
@@ -213,6 +214,8 @@ private:
             block_.smoothed_states()[slot] = old_block_.smoothed_states()[old_slot];
             block_.smoothed()[p] = within_range(info, old_block_.smoothed()[*before]);
         }
+    }
+    void take_cursors() {
         for (std::size_t c = 0; c < data_.cursors.size(); ++c) {
             for (std::size_t o = 0; o < old_.cursors.size(); ++o) {
                 if (!same_cursor(data_.cursors[c], old_.cursors[o])) { continue; }

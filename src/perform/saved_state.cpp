@@ -80,6 +80,27 @@ std::string word_of(const ParameterInfo& info, float value) {
     return there ? info.of[std::size_t(value)] : std::string();
 }
 
+/// The clips of a motion, by name.
+std::vector<std::string> clip_names(const CharacterData& data, const CompiledState& state) {
+    std::vector<std::string> names;
+    if (state.kind != NodeKind::motion) { return names; }
+    for (const Leaf& leaf : data.motions.leaves_of(data.motions.motions[state.motion])) {
+        names.push_back(data.clip_info[leaf.clip].name);
+    }
+    return names;
+}
+
+/// The visible states of a layer that keep something while they are left.
+std::vector<std::uint16_t> remembering(const CharacterData& data, std::size_t layer) {
+    std::vector<std::uint16_t> nodes;
+    for (std::size_t n = 0; n < data.states.size(); ++n) {
+        const CompiledState& state = data.states[n];
+        const bool keeps = state.resume != no_index || state.kind == NodeKind::pick;
+        if (keeps && state.layer == layer && is_visible(data, std::uint16_t(n))) { nodes.push_back(std::uint16_t(n)); }
+    }
+    return nodes;
+}
+
 class StateSaver {
 public:
     explicit StateSaver(const Performer& performer)
@@ -174,7 +195,17 @@ private:
             out_.number(active.elapsed);
             out_.number(active.draw);
         }
+        memories_of(own);
         const Instance& played = header.instances[header.instance_count - 1U];
+        const std::vector<std::string> clips = clip_names(data_, data_.states[played.state]);
+        out_.count(clips.size());
+        for (const std::string& clip : clips) { out_.text(clip); }
+        const std::size_t terms = data_.motions.motions[data_.states[played.state].motion].term_count;
+        out_.count(terms);
+        for (std::size_t t = 0; t < terms; ++t) {
+            out_.number(own.term_states(played)[t].value);
+            out_.number(own.term_states(played)[t].velocity);
+        }
         out_.number(played.elapsed);
         out_.number(std::uint8_t(played.finished != 0));
         const auto leaves = leaves_of(data_, played);
@@ -186,6 +217,23 @@ private:
             out_.text(data_.clip_info[leaf.clip].name);
             out_.number(place.position);
             out_.number(place.loops);
+        }
+    }
+
+    /// Where machines were left that go on from there, and what picks have dealt.
+    void memories_of(const PerformerBlock& own) {
+        const auto nodes = remembering(data_, own.layer_index());
+        out_.count(nodes.size());
+        for (const std::uint16_t node : nodes) {
+            const CompiledState& state = data_.states[node];
+            const std::uint16_t left_in = state.resume == no_index ? no_index : block_.resumes()[state.resume];
+            const Deal deal = state.kind == NodeKind::pick ? block_.deals()[state.selector] : Deal{};
+            out_.text(visible_name(data_, node));
+            out_.text(left_in == no_index ? std::string() : visible_name(data_, left_in));
+            out_.number(std::uint32_t(state.kind == NodeKind::pick ? data_.picks[state.selector].entries.size() : 0));
+            out_.number(deal.dealt);
+            for (const std::uint16_t part : {deal.current, deal.next, deal.last, deal.times}) { out_.number(part); }
+            out_.number(deal.loops);
         }
     }
 
@@ -205,6 +253,14 @@ struct SavedLayer {
         std::uint32_t draw = 0;
     };
     std::vector<Node> path; ///< the outermost first
+    struct Kept {
+        std::string name, left_in;
+        std::uint32_t entries = 0; ///< of a pick
+        Deal deal;
+    };
+    std::vector<Kept> kept;
+    std::vector<std::string> motion; ///< the clips of what is played
+    std::vector<TermState> terms;    ///< its weights by expressions, as they fade
     double elapsed = 0;
     bool finished = false;
     struct Clip {
@@ -234,10 +290,13 @@ public:
         header.seed = in_.number<std::uint64_t>();
         header.game_moves = in_.number<std::uint8_t>();
         header.started = header.entered = 1;
-        parameters();
-        cursors();
         Layers layers(data_, block_, nullptr);
+        const std::vector<SavedParameter> parameters = saved_parameters();
+        take_parameters(parameters, Computed::no);
         recompute_inputs(layers[0]);
+        // What is computed, and the cursors, have begun by the inputs as they are.
+        take_parameters(parameters, Computed::yes);
+        cursors();
         memories();
         signals();
         const std::size_t count = in_.count();
@@ -264,34 +323,50 @@ private:
                                                : std::optional(std::size_t(found - data_.parameters.begin()));
     }
 
-    void parameters() {
+    struct SavedParameter {
+        std::string name, word;
+        std::uint8_t kind = 0;
+        float raw = 0, smoothed = 0;
+        SmoothedState state;
+    };
+
+    std::vector<SavedParameter> saved_parameters() {
+        std::vector<SavedParameter> all;
         const std::size_t count = in_.count();
         for (std::size_t i = 0; i < count && !in_.failed(); ++i) {
-            const std::string name = in_.text();
-            const auto kind = in_.number<std::uint8_t>();
-            float raw = in_.number<float>();
-            const auto smoothed = in_.number<float>();
-            const std::string word = in_.text();
-            SmoothedState state;
-            for (double* part : {&state.value, &state.velocity, &state.limited}) { *part = in_.number<double>(); }
-            const auto p = parameter_named(name);
-            if (!p || std::uint8_t(data_.parameters[*p].kind) != kind) {
-                loaded_.gone.push_back(name);
-                continue;
+            SavedParameter& saved = all.emplace_back();
+            saved.name = in_.text();
+            saved.kind = in_.number<std::uint8_t>();
+            saved.raw = in_.number<float>();
+            saved.smoothed = in_.number<float>();
+            saved.word = in_.text();
+            for (double* part : {&saved.state.value, &saved.state.velocity, &saved.state.limited}) {
+                *part = in_.number<double>();
             }
+            const auto p = parameter_named(saved.name);
+            if (!p || std::uint8_t(data_.parameters[*p].kind) != saved.kind) { loaded_.gone.push_back(saved.name); }
+        }
+        return all;
+    }
+
+    enum class Computed : std::uint8_t { no, yes };
+    void take_parameters(const std::vector<SavedParameter>& all, Computed which) {
+        for (const SavedParameter& saved : all) {
+            const auto p = parameter_named(saved.name);
+            if (!p || std::uint8_t(data_.parameters[*p].kind) != saved.kind) { continue; }
             const ParameterInfo& info = data_.parameters[*p];
+            if (info.computed != (which == Computed::yes)) { continue; }
+            float raw = saved.raw;
             if (info.kind == ParameterKind::choice) {
-                const auto same = std::find(info.of.begin(), info.of.end(), word);
+                const auto same = std::find(info.of.begin(), info.of.end(), saved.word);
                 if (same == info.of.end()) { continue; }
                 raw = float(same - info.of.begin());
             }
             block_.raw()[*p] = within_range(info, raw);
-            const bool follows = data_.smoothed_of[*p] != no_index;
-            block_.smoothed()[*p] = follows ? within_range(info, smoothed) : block_.raw()[*p];
-            if (!follows) { continue; }
-            begin_smoothed(data_, block_, *p);
-            block_.smoothed_states()[data_.smoothed_of[*p]] = state;
-            block_.smoothed()[*p] = within_range(info, smoothed);
+            block_.smoothed()[*p] = block_.raw()[*p];
+            if (data_.smoothed_of[*p] == no_index) { continue; }
+            block_.smoothed_states()[data_.smoothed_of[*p]] = saved.state;
+            block_.smoothed()[*p] = within_range(info, saved.smoothed);
         }
     }
 
@@ -381,6 +456,26 @@ private:
             node.elapsed = in_.number<double>();
             node.draw = in_.number<std::uint32_t>();
         }
+        const std::size_t kept = in_.count();
+        for (std::size_t k = 0; k < kept && !in_.failed(); ++k) {
+            auto& one = layer.kept.emplace_back();
+            one.name = in_.text();
+            one.left_in = in_.text();
+            one.entries = in_.number<std::uint32_t>();
+            one.deal.dealt = in_.number<std::uint64_t>();
+            for (std::uint16_t* part : {&one.deal.current, &one.deal.next, &one.deal.last, &one.deal.times}) {
+                *part = in_.number<std::uint16_t>();
+            }
+            one.deal.loops = in_.number<std::uint32_t>();
+        }
+        const std::size_t leaves = in_.count();
+        for (std::size_t c = 0; c < leaves && !in_.failed(); ++c) { layer.motion.push_back(in_.text()); }
+        const std::size_t terms = in_.count();
+        for (std::size_t t = 0; t < terms && !in_.failed(); ++t) {
+            auto& term = layer.terms.emplace_back();
+            term.value = in_.number<double>();
+            term.velocity = in_.number<double>();
+        }
         layer.elapsed = in_.number<double>();
         layer.finished = in_.number<std::uint8_t>() != 0;
         const std::size_t clips = in_.count();
@@ -409,7 +504,10 @@ private:
         // What it leads others to it has done already.
         Layers* const others = std::exchange(frame.others, nullptr);
         enter(frame, *target, {});
+        enter_same_entry(frame, saved);
         frame.others = others;
+        frame.layer.draws = saved.draws; // entering has drawn anew
+        take_kept(*own, saved);
         for (std::size_t level = 0; level < frame.layer.depth; ++level) {
             ActiveNode& now = frame.layer.path[level];
             for (const SavedLayer::Node& node : saved.path) {
@@ -421,9 +519,44 @@ private:
         playheads(frame, saved);
     }
 
+    /// Inside a pick or choose: the entry that plays what was played.
+    void enter_same_entry(Frame& frame, const SavedLayer& saved) {
+        const std::uint16_t active = frame.layer.path[frame.layer.depth - 1U].node;
+        if (is_visible(data_, active) || clip_names(data_, data_.states[active]) == saved.motion) { return; }
+        for (std::size_t n = 0; n < data_.states.size(); ++n) {
+            if (data_.states[n].parent == data_.states[active].parent && data_.states[n].kind == NodeKind::motion &&
+                clip_names(data_, data_.states[n]) == saved.motion) {
+                return enter(frame, std::uint16_t(n), {});
+            }
+        }
+    }
+
+    void take_kept(std::size_t layer, const SavedLayer& saved) {
+        for (const SavedLayer::Kept& kept : saved.kept) {
+            const auto node = node_named(data_, layer, kept.name);
+            if (!node) { continue; }
+            const CompiledState& state = data_.states[*node];
+            const auto left_in = node_named(data_, layer, kept.left_in);
+            if (state.resume != no_index && left_in && data_.states[*left_in].parent == *node) {
+                block_.resumes()[state.resume] = *left_in;
+            }
+            if (state.kind == NodeKind::pick && data_.picks[state.selector].entries.size() == kept.entries) {
+                block_.deals()[state.selector] = kept.deal;
+            }
+        }
+    }
+
     void playheads(Frame& frame, const SavedLayer& saved) {
         Instance& active = frame.active();
         const auto leaves = leaves_of(data_, active);
+        if (clip_names(data_, frame.state_of(active)) == saved.motion &&
+            frame.motion_of(active).term_count == saved.terms.size()) {
+            for (std::size_t t = 0; t < saved.terms.size(); ++t) {
+                frame.block.term_states(active)[t] = saved.terms[t];
+                frame.block.terms(active)[t] = float(saved.terms[t].value);
+            }
+            weigh_again(frame); // by these
+        }
         bool phase_placed = false;
         for (Playhead& playhead : frame.block.playing(active)) {
             const Leaf& leaf = leaves[playhead.leaf];
