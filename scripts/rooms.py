@@ -18,10 +18,11 @@ RUNTIME = ROOMS[:7]
 # The room of each public header.
 HEADERS = {
     "diagnostics": ["api", "acceptance", "diagnostic", "no_index", "text"],
-    "math": ["ease", "eigen", "elementary", "math", "travel"],
+    "math": ["ease", "eases", "eigen", "elementary", "ground_place", "math", "transform", "travel"],
     "rig": ["body_reading", "rig"],
-    "character": ["character", "clip_packing", "fade_style", "layer_mode", "open", "parameter_kind", "pick_order", "records"],
-    "perform": ["carry_over", "events", "performer", "saved_state", "space", "state_changes"],
+    "character": ["character", "clip_packing", "fade_style", "handles", "layer_mode", "open", "parameter_kind", "pick_order", "records",
+                  "shared_character"],
+    "perform": ["carry_over", "events", "performer", "refused_call", "saved_state", "space", "state_changes"],
     "game": ["bindings", "crowd", "footprints", "joint_map", "plain_body", "steering"],
     "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],

@@ -2,6 +2,9 @@
 /// What a game ties to its performers once: where parameters come from, and who hears of events.
 #pragma once
 
+#include "gait/api.hpp"
+#include "gait/character.hpp"
+#include "gait/events.hpp"
 #include "gait/no_index.hpp"
 #include "gait/performer.hpp"
 

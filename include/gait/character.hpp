@@ -5,14 +5,16 @@
 
 #include "gait/api.hpp"
 #include "gait/diagnostic.hpp"
-#include "gait/ease.hpp"
+#include "gait/eases.hpp"
 #include "gait/fade_style.hpp"
+#include "gait/ground_place.hpp"
+#include "gait/handles.hpp"
 #include "gait/layer_mode.hpp"
 #include "gait/math.hpp"
 #include "gait/no_index.hpp"
 #include "gait/parameter_kind.hpp"
 #include "gait/rig.hpp"
-#include "gait/travel.hpp"
+#include "gait/shared_character.hpp"
 
 #include <cstddef>
 #include <cstdint>
@@ -28,32 +30,6 @@ namespace gait {
 namespace detail {
 struct CharacterData;
 }
-
-/// A place in one of a character's lists: found by name once, used every frame. A default one refers to nothing.
-struct Handle {
-    std::uint16_t index = no_index; ///< into the character's list of its kind
-    /// Whether it refers to anything.
-    [[nodiscard]] explicit operator bool() const { return index != no_index; }
-};
-
-/// A number or angle parameter: an index into `Character::parameters()`.
-struct NumberParameter : Handle {};
-/// A flag parameter: an index into `Character::parameters()`.
-struct FlagParameter : Handle {};
-/// A choice parameter: an index into `Character::parameters()`.
-struct ChoiceParameter : Handle {};
-/// A signal: an index into `Character::parameters()`.
-struct SignalParameter : Handle {};
-/// A number that states give: an index into `Character::values()`.
-struct NumberValue : Handle {};
-/// A flag that states give: an index into `Character::values()`.
-struct FlagValue : Handle {};
-/// A choice that states give: an index into `Character::values()`.
-struct ChoiceValue : Handle {};
-/// A state: an index into `Character::states()`.
-struct StateHandle : Handle {};
-/// A one-shot: the index of its state in `Character::states()`.
-struct OneShotHandle : Handle {};
 
 /// A layer as compiled.
 struct LayerInfo {
@@ -213,6 +189,12 @@ public:
 private:
     std::unique_ptr<const detail::CharacterData> data_;
 };
+
+/// A share in a character, as a performer holds it. Anything that is a `std::shared_ptr<const Character>` becomes one
+/// by itself.
+[[nodiscard]] GAIT_API SharedCharacter share_of(const std::shared_ptr<const Character>& character);
+/// The same the other way round; null for a share in nothing.
+[[nodiscard]] GAIT_API std::shared_ptr<const Character> pointer_of(const SharedCharacter& character);
 
 /// The vector instruction sets the kernels can run with here, best first.
 [[nodiscard]] GAIT_API std::vector<std::string> runnable_targets();

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/events.hpp"
 #include "gait/performer.hpp"
 
 #include <cstddef>

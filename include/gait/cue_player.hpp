@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/character.hpp"
 #include "gait/cue_sheet.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/performer.hpp"

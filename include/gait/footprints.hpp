@@ -3,8 +3,8 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/rig.hpp"
-#include "gait/travel.hpp"
 
 #include <memory>
 #include <span>

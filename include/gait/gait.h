@@ -161,6 +161,12 @@ GAIT_C_API int gait_flag_value(const gait_performer* performer, gait_handle valu
 GAIT_C_API size_t gait_choice_value(const gait_performer* performer, gait_handle value, char* out, size_t room);
 /** How many values, steps and chains were refused since the start or reset. */
 GAIT_C_API uint64_t gait_fault_count(const gait_performer* performer);
+/** Hears why a call was refused, in a sentence, before that returns: "set 'speed': a number must be a number, not nan".
+ * The sentence is gone afterwards. */
+typedef void (*gait_refusal_listener)(const char* sentence, void* context);
+/** Who hears of every call that a performer of this process refuses from now on; null for nobody. Set it while no
+ * performer is in use. */
+GAIT_C_API void gait_hear_refusals(gait_refusal_listener listener, void* context);
 
 /** The performer's whole state as bytes, to store: of a length that is the same for all of a character. */
 GAIT_C_API size_t gait_bytes(const gait_performer* performer, const void** out);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/character.hpp"
 #include "gait/compile.hpp"
 #include "gait/diagnostic.hpp"
 #include "gait/document.hpp"

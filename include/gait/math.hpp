@@ -1,11 +1,9 @@
 /// \file
-/// The plain numbers that cross the library's face: vectors, rotations, transforms and matrices of floats.
-///
-/// They carry no alignment and no compiler-dependent layout, so a game built with other flags can link the library.
-/// Axes are glTF's: right-handed, +Y up, the character faces +Z; lengths are metres.
+/// How vectors, rotations, transforms and matrices combine.
 #pragma once
 
 #include "gait/elementary.hpp"
+#include "gait/transform.hpp"
 
 #include <cmath>
 
@@ -15,29 +13,6 @@ namespace gait {
 inline constexpr double pi = 3.14159265358979323846;
 /// From radians to degrees.
 inline constexpr double degrees_per_radian = 180.0 / pi;
-
-/// A point or a direction, in metres.
-struct Vec3 {
-    float x = 0, y = 0, z = 0;
-};
-
-/// A rotation as a unit quaternion, stored (x, y, z, w).
-struct Quat {
-    float x = 0, y = 0, z = 0, w = 1;
-};
-
-/// One joint's place relative to its parent (or to the character, in model space): scale, then rotation, then
-/// translation.
-struct Transform {
-    Quat rotation;
-    Vec3 translation;
-    Vec3 scale{1, 1, 1};
-};
-
-/// A 4 x 4 matrix, column by column: the translation stands in elements 12 to 14.
-struct Matrix4 {
-    float elements[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
-};
 
 /// Component by component.
 [[nodiscard]] constexpr Vec3 operator+(Vec3 a, Vec3 b) { return {a.x + b.x, a.y + b.y, a.z + b.z}; }

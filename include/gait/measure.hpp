@@ -4,8 +4,8 @@
 
 #include "gait/api.hpp"
 #include "gait/clip.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/rig.hpp"
-#include "gait/travel.hpp"
 
 #include <string>
 #include <vector>

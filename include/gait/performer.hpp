@@ -3,26 +3,27 @@
 #pragma once
 
 #include "gait/api.hpp"
-#include "gait/character.hpp"
-#include "gait/events.hpp"
-#include "gait/fade_style.hpp"
-#include "gait/math.hpp"
+#include "gait/ease.hpp"
+#include "gait/handles.hpp"
 #include "gait/no_index.hpp"
 #include "gait/records.hpp"
+#include "gait/shared_character.hpp"
+#include "gait/transform.hpp"
 #include "gait/travel.hpp"
 
 #include <concepts>
 #include <cstddef>
-#include <memory>
+#include <cstdint>
 #include <span>
 #include <string_view>
 #include <type_traits>
 
 namespace gait {
 
+class EventList;
+
 namespace detail {
 struct Evaluation;
-class CarryOver;
 struct BlockAccess;
 } // namespace detail
 
@@ -84,22 +85,22 @@ enum class Mover : std::uint8_t { clip, game };
 class GAIT_API Performer {
 public:
     /// Stands at the machine's start. Throws std::invalid_argument when `character` is null, std::bad_alloc without
-    /// memory.
-    explicit Performer(std::shared_ptr<const Character> character);
+    /// memory. A `std::shared_ptr<const Character>` is taken as it is.
+    explicit Performer(SharedCharacter character);
     /// A twin that would go on alike. Throws std::bad_alloc without memory.
     Performer(const Performer& other);
     /// Becomes a twin; allocates only when the characters differ.
     Performer& operator=(const Performer& other);
-    /// The one moved from may only be assigned to or destroyed.
-    Performer(Performer&&) noexcept = default;
+    /// The one moved from is left with a character of nothing: it refuses every call, and its pose has no joints.
+    Performer(Performer&& other) noexcept;
     /// \copydoc Performer(Performer&&)
-    Performer& operator=(Performer&&) noexcept = default;
-    ~Performer() = default;
+    Performer& operator=(Performer&& other) noexcept;
+    ~Performer();
 
-    /// What it plays.
+    /// What it plays; include gait/character.hpp to look into it.
     [[nodiscard]] const Character& character() const { return *character_; }
     /// The same, for whoever keeps it.
-    [[nodiscard]] const std::shared_ptr<const Character>& shared_character() const { return character_; }
+    [[nodiscard]] const SharedCharacter& shared_character() const { return character_; }
 
     /// Back to the start: default parameters, the start state, time zero, no faults.
     void reset();
@@ -113,7 +114,7 @@ public:
     /// refers to nothing.
     bool play_once(OneShotHandle one_shot);
     /// The same by name.
-    bool play_once(std::string_view name) { return play_once(character_->one_shot(name)); }
+    bool play_once(std::string_view name);
     /// Ends a one-shot, faded out over `fade` seconds. False when it does not play.
     bool stop_once(OneShotHandle one_shot, double fade = 0.2);
     /// Whether it plays. As it ends, an event says that its state was left.
@@ -149,10 +150,10 @@ public:
     /// nothing.
     bool send(SignalParameter signal);
     /// The same by name.
-    bool send(std::string_view name) { return send(character_->signal(name)); }
+    bool send(std::string_view name);
 
     /// A choice by name.
-    bool set(std::string_view name, std::string_view value) { return set(character_->choice(name), value); }
+    bool set(std::string_view name, std::string_view value);
     /// \copydoc set(std::string_view,std::string_view)
     bool set(std::string_view name, const char* value) { return set(name, std::string_view(value)); }
 
@@ -161,9 +162,9 @@ public:
     requires std::is_arithmetic_v<Value>
     bool set(std::string_view name, Value value) {
         if constexpr (std::same_as<Value, bool>) {
-            return set(character_->flag(name), value);
+            return set_flag(name, value);
         } else {
-            return set(character_->number(name), static_cast<float>(value));
+            return set_number(name, static_cast<float>(value));
         }
     }
 
@@ -273,18 +274,16 @@ public:
     [[nodiscard]] SnapshotFault fault_of(std::span<const std::byte> stored) const;
 
 private:
-    friend class detail::CarryOver;
     friend struct detail::BlockAccess;
+    bool set_number(std::string_view name, float value);
+    bool set_flag(std::string_view name, bool value);
     bool advance_with(double seconds, EventList* events);
     void evaluated_pose(std::size_t layer, const detail::Evaluation& what, std::span<Transform> out) const;
     void fill_matrices(const float* inverse_bind, std::span<Matrix4> out) const;
+    void become(const Performer& other);
 
-    struct Free {
-        void operator()(std::byte* block) const;
-    };
-
-    std::shared_ptr<const Character> character_;
-    std::unique_ptr<std::byte, Free> block_;
+    SharedCharacter character_;
+    std::byte* block_ = nullptr; ///< null in one that was moved from
 };
 
 } // namespace gait

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/character.hpp"
 #include "gait/ease.hpp"
 #include "gait/math.hpp"
 #include "gait/no_index.hpp"
@@ -176,7 +177,7 @@ private:
     struct Frame;
     [[nodiscard]] const std::vector<float>& jolts_of_clip(std::uint16_t clip);
     void measure();
-    std::shared_ptr<const Character> character_;
+    SharedCharacter character_;
     std::vector<std::shared_ptr<const Frame>> frames_;     ///< at most three
     std::map<std::uint16_t, std::vector<float>> of_clips_; ///< the greatest jolts of clips, [clip][joint]
     Pop worst_, last_;

@@ -1,8 +1,10 @@
+#include "gait/character.hpp"
 #include "gait/gait.h"
 
 #include "gait/events.hpp"
 #include "gait/open.hpp"
 #include "gait/performer.hpp"
+#include "gait/refused_call.hpp"
 
 #include <algorithm>
 #include <cstring>
@@ -319,6 +321,22 @@ uint64_t gait_fault_count(const gait_performer* performer) {
     if (performer == nullptr) { return 0; }
     const gait::Faults faults = performer->performer.faults();
     return std::uint64_t{faults.refused_values} + faults.refused_steps + faults.cut_chains;
+}
+
+void gait_hear_refusals(gait_refusal_listener listener, void* context) {
+    static gait_refusal_listener hears = nullptr;
+    hears = listener;
+    const auto tell = [](const gait::RefusedCall& call, void* told) noexcept {
+        guarded([&] {
+            hears(gait::describe(call).c_str(), told);
+            return GAIT_OK;
+        });
+    };
+    if (listener == nullptr) {
+        gait::hear_refusals(nullptr);
+    } else {
+        gait::hear_refusals(tell, context);
+    }
 }
 
 size_t gait_bytes(const gait_performer* performer, const void** out) {

@@ -11,6 +11,7 @@
 
 #include "character/character_data.hpp"
 #include "gait/ease.hpp"
+#include "gait/fade_style.hpp"
 
 #include <array>
 #include <bit>

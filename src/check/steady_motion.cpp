@@ -1,5 +1,8 @@
 #include "gait/steady_motion.hpp"
 #include "clip/measure_poses.hpp"
+#include "gait/character.hpp"
+#include "gait/ground_place.hpp"
+#include "gait/math.hpp"
 
 #include "gait/measure.hpp"
 #include "gait/performer.hpp"

@@ -1,5 +1,6 @@
 #include "perform/blend_layers.hpp"
 
+#include "math/compiler.hpp"
 #include "math/pose_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
@@ -459,7 +460,7 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
 
 /// A layer by itself, over those below it if there are any. Apart from what most frames do, so that its scratch poses
 /// are not in between.
-[[gnu::noinline]] void blend_layer_alone(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted) {
+GAIT_NOINLINE void blend_layer_alone(const CharacterData& data, const PerformerBlock& block, PoseWanted wanted) {
     const CompiledLayer& own = data.layers[block.layer_index()];
     const LayerPose pose(data, block, *wanted.what);
     const PosedLayer posed{data, block, common(block.reach(), {0, wanted.lanes})};

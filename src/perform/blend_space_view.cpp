@@ -159,6 +159,7 @@ bool inside_hull(const Character& character, StateHandle state, SpacePlace drawn
 
 std::optional<BlendCursor> blend_cursor(const Performer& performer) {
     const CharacterData& data = performer.character().data();
+    if (data.layers.empty()) { return std::nullopt; } // it was moved from
     // The block is only looked at.
     const PerformerBlock block = block_of(performer);
     const LayerHeader& layer = block.layer();

@@ -1,5 +1,7 @@
 #include "perform/block_check.hpp"
 
+#include "gait/character.hpp"
+#include "gait/eases.hpp"
 #include "gait/fade_style.hpp"
 #include "gait/performer.hpp"
 #include "math/bounds.hpp"
@@ -43,6 +45,9 @@ private:
         const bool flags = is_flag(h.started) && is_flag(h.game_moves) && is_flag(h.signals_live) &&
                            is_flag(h.entered) && is_flag(h.inputs_settle) && is_flag(h.bent) && detail(h.detail) &&
                            h.pose_due == 0 && h.steps_unposed <= 2 && is_time(h.since_posed);
+        if (h.faults.last > Refusal::not_there || h.faults.last_name[sizeof h.faults.last_name - 1] != 0) {
+            return false;
+        }
         if (!numbers || !flags || h.record_count > most_records || h.steps_since_planted > 2) { return false; }
         return std::all_of(h.records.begin(), h.records.begin() + h.record_count, [&](const TransitionRecord& r) {
             return is_time(r.time) && r.transition < data_.transition_info.size() && r.from < data_.state_info.size();

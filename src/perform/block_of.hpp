@@ -2,12 +2,16 @@
 #pragma once
 
 #include "character/character_data.hpp"
+#include "gait/character.hpp"
 #include "gait/performer.hpp"
+#include "perform/nobody.hpp"
 
 namespace gait::detail {
 
 struct BlockAccess {
-    [[nodiscard]] static std::byte* of(const Performer& performer) { return performer.block_.get(); }
+    [[nodiscard]] static std::byte* of(const Performer& performer) {
+        return performer.block_ == nullptr ? block_of_nobody() : performer.block_;
+    }
 };
 
 /// The block as one of its layers sees it: to be read alone. Its pose is that of an earlier step where nobody has asked

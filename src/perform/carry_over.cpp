@@ -93,8 +93,8 @@ bool same_clips(const CharacterData& a, const CompiledState& of_a, const Charact
 class CarryOver {
 public:
     CarryOver(const Performer& from, Performer& to)
-        : from_(from), to_(to), old_(from.character().data()), old_block_(from.block_.get(), old_.layout),
-          data_(to.character().data()), block_(to.block_.get(), data_.layout), old_character_(from.character()) {}
+        : from_(from), to_(to), old_(from.character().data()), old_block_(block_of(from)), data_(to.character().data()),
+          block_(block_of(to)), old_character_(from.character()) {}
 
     /// Everything, where that is possible.
     bool take_whole() {
@@ -484,6 +484,7 @@ CarriedOver carry_over(const Performer& performer, std::shared_ptr<const Charact
     }
     performer.pose({}); // which is what it goes on from
     CarriedOver carried{Performer(std::move(character)), {}};
+    if (performer.bytes().empty()) { return carried; } // it was moved from
     detail::CarryOver way(performer, carried.performer);
     if (!way.take_whole()) {
         carried.performer.reset();

@@ -1,6 +1,7 @@
 #include "perform/detail.hpp"
 
 #include "gait/ease.hpp"
+#include "gait/eases.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/foot_lock.hpp"

@@ -1,5 +1,6 @@
 #include "perform/evaluate.hpp"
 
+#include "math/compiler.hpp"
 #include "math/inplace_array.hpp"
 #include "perform/channel_profiles.hpp"
 #include "perform/inertial_offset.hpp"
@@ -266,8 +267,8 @@ private:
 };
 
 /// Apart from what most frames do, so that its scratch is not in between.
-[[gnu::noinline]] void write_unlike(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
-                                    const Unlike& how, WindowProgram& program, MovedSums& moved) {
+GAIT_NOINLINE void write_unlike(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                                const Unlike& how, WindowProgram& program, MovedSums& moved) {
     UnlikeWriter(data, block, how, program, moved).write(instance);
 }
 

@@ -1,6 +1,7 @@
 #include "perform/frame.hpp"
 
 #include "character/fingerprint.hpp"
+#include "math/compiler.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/detail.hpp"
 #include "perform/input_step.hpp"
@@ -136,7 +137,7 @@ namespace {
 /// So long nobody remembers how the layers lay over one another.
 constexpr double unseen_for = 1; // seconds
 
-[[gnu::noinline]] void make_pose_now(const CharacterData& data, const PerformerBlock& block) {
+GAIT_NOINLINE void make_pose_now(const CharacterData& data, const PerformerBlock& block) {
     PerformerHeader& header = block.header();
     if (header.steps_unposed > 1 && header.since_posed > unseen_for) {
         for (std::size_t l = 0; l < data.layers.size(); ++l) { find_sides_anew(block.of_layer(l)); }

@@ -1,5 +1,6 @@
 #include "perform/inertial_offset.hpp"
 
+#include "math/compiler.hpp"
 #include "math/pose_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
@@ -177,8 +178,8 @@ void catch_values_of_other(const Change& change, float raised) {
 }
 
 /// Lanes whose velocity would carry them over to the other side come to rest earlier.
-[[gnu::noinline]] void bring_to_rest(const kernels::SmallTurns& turns, const OffsetUnits& units,
-                                     const SharedDecay& decay, kernels::Rows out, std::size_t lanes) {
+GAIT_NOINLINE void bring_to_rest(const kernels::SmallTurns& turns, const OffsetUnits& units, const SharedDecay& decay,
+                                 kernels::Rows out, std::size_t lanes) {
     for (std::size_t lane = 0; lane < lanes; ++lane) {
         const auto whole = [&](std::size_t row) { return float(turns.first[row * turns.stride + lane]); };
         const Vec3 start = Vec3{whole(0), whole(1), whole(2)} * units.start;

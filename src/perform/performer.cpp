@@ -1,9 +1,17 @@
 #include "gait/performer.hpp"
+#include "gait/math.hpp"
+
+#include "gait/character.hpp"
+#include "gait/eases.hpp"
+#include "gait/events.hpp"
+#include "gait/fade_style.hpp"
 
 #include "character/fingerprint.hpp"
+#include "math/compiler.hpp"
 #include "math/pose_kernels.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/block_check.hpp"
+#include "perform/block_of.hpp"
 #include "perform/detail.hpp"
 #include "perform/evaluate.hpp"
 #include "perform/foot_lock.hpp"
@@ -11,14 +19,18 @@
 #include "perform/input_step.hpp"
 #include "perform/machine_step.hpp"
 #include "perform/playheads.hpp"
+#include "perform/refuse.hpp"
 #include "perform/values.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <cstring>
+#include <memory>
 #include <new>
 #include <stdexcept>
+#include <string>
+#include <utility>
 
 namespace gait {
 using namespace detail;
@@ -47,54 +59,88 @@ kernels::LocalPose local_pose(const CharacterData& data, const float* rows) {
     return pose;
 }
 
-PerformerBlock view(const Character& character, std::byte* block, std::size_t layer = 0) {
-    return {block, character.data().layout, layer};
-}
-
 /// The pose as it is now, made if nobody has asked for it yet.
-const float* shown_pose(const Character& character, std::byte* bytes) {
-    const PerformerBlock block = view(character, bytes);
-    make_pose(character.data(), block);
+const float* shown_pose(const CharacterData& data, const PerformerBlock& block) {
+    make_pose(data, block);
     return block.pose();
 }
 
-/// Counts what the game asked for that cannot be.
-bool refuse(const PerformerBlock& block) {
-    ++block.header().faults.refused_values;
-    return false;
+struct FreeBlock {
+    void operator()(std::byte* block) const { ::operator delete (block, std::align_val_t{cache_line}); }
+};
+
+/// What a call asks for, to be refused.
+struct Asked {
+    std::string_view call, kind;
+    std::string_view word = {};
+    double value = 0;
+};
+
+/// Refuses a call about something of that name.
+GAIT_COLD bool refuse_name(const Performer& performer, const Asked& asked, std::string_view name, Refusal why) {
+    return refuse(block_of(performer), {performer, asked.call, asked.kind, why, name, asked.word, asked.value});
 }
+
+/// Refuses a call without a name.
+GAIT_COLD bool refuse(const Performer& performer, const Asked& asked, Refusal why) {
+    return refuse_name(performer, asked, {}, why);
+}
+
+/// Refuses what a parameter's handle asks for; a reason that lies in the handle comes first.
+GAIT_COLD bool refuse_parameter(const Performer& performer, const Asked& asked, std::uint16_t index, Refusal why) {
+    const CharacterData& data = performer.character().data();
+    if (index >= data.smoothed_of.size()) { return refuse(performer, asked, Refusal::wrong_handle); }
+    const ParameterInfo& info = data.parameters[index];
+    return refuse_name(performer, asked, info.name, info.computed ? Refusal::computed : why);
+}
+
+Refusal fault_of_number(double value) { return std::isfinite(value) ? Refusal::out_of_bounds : Refusal::not_a_number; }
 
 } // namespace
 
-void Performer::Free::operator()(std::byte* block) const { ::operator delete (block, std::align_val_t{cache_line}); }
-
-Performer::Performer(std::shared_ptr<const Character> character) : character_(std::move(character)) {
+Performer::Performer(SharedCharacter character) : character_(std::move(character)) {
     if (!character_) {
         throw std::invalid_argument("a performer needs a character; this one's document did not compile");
     }
-    block_.reset(allocate(character_->performer_bytes()));
-    PerformerHeader& header = view(*character_, block_.get()).header();
-    header = PerformerHeader{};
+    static_cast<void>(nobody()); // which moving this one away will need
+    block_ = allocate(character_->performer_bytes());
+    block_of(*this).header() = PerformerHeader{};
     reset();
 }
 
-Performer::Performer(const Performer& other)
-    : character_(other.character_), block_(allocate(character_->performer_bytes())) {
-    // With its pose, so that the twins do not differ by which of them is looked at first.
-    std::memcpy(block_.get(), other.bytes().data(), character_->performer_bytes());
-}
+Performer::Performer(const Performer& other) { become(other); }
 
 Performer& Performer::operator=(const Performer& other) {
-    if (this == &other) { return *this; }
-    if (character_ != other.character_ || !block_) {
-        block_.reset(allocate(other.character_->performer_bytes()));
-        character_ = other.character_;
-    }
-    std::memcpy(block_.get(), other.bytes().data(), character_->performer_bytes());
+    if (this != &other) { become(other); }
     return *this;
 }
 
-void Performer::reset() { reset_block(character_->data(), view(*character_, block_.get())); }
+Performer::Performer(Performer&& other) noexcept
+    : character_(std::exchange(other.character_, nobody())), block_(std::exchange(other.block_, nullptr)) {}
+
+Performer& Performer::operator=(Performer&& other) noexcept {
+    if (this != &other) {
+        FreeBlock{}(std::exchange(block_, std::exchange(other.block_, nullptr)));
+        character_ = std::exchange(other.character_, nobody());
+    }
+    return *this;
+}
+
+Performer::~Performer() { FreeBlock{}(block_); }
+
+void Performer::become(const Performer& other) {
+    if (!(character_ == other.character_) || block_ == nullptr) {
+        std::byte* own = other.block_ == nullptr ? nullptr : allocate(other.character_->performer_bytes());
+        FreeBlock{}(std::exchange(block_, own));
+        character_ = other.character_;
+    }
+    // With its pose, so that the twins do not differ by which of them is looked at first.
+    if (block_ != nullptr) { std::memcpy(block_, other.bytes().data(), character_->performer_bytes()); }
+}
+
+void Performer::reset() {
+    if (block_ != nullptr) { reset_block(character_->data(), block_of(*this)); }
+}
 
 namespace {
 
@@ -108,10 +154,13 @@ std::uint16_t node_of(const CharacterData& data, std::uint16_t state) {
 } // namespace
 
 bool Performer::enter(StateHandle state, double fade, Ease ease) {
-    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerBlock block = block_of(*this);
     const CharacterData& data = character_->data();
-    const bool possible = fade >= 0 && fade <= longest_fade && std::size_t(ease) < eases.size();
-    if (state.index >= data.state_info.size() || !possible) { return refuse(block); }
+    const Asked asked{"enter", "fade", {}, fade};
+    if (state.index >= data.state_info.size()) { return refuse(*this, {"enter", "state"}, Refusal::wrong_handle); }
+    const std::string& name = data.state_info[state.index].name;
+    if (!(fade >= 0 && fade <= longest_fade)) { return refuse_name(*this, asked, name, fault_of_number(fade)); }
+    if (std::size_t(ease) >= eases.size()) { return refuse_name(*this, asked, name, Refusal::out_of_bounds); }
     make_pose(data, block); // it is that of the step before
     Entrance entrance;
     entrance.fade = fade;
@@ -125,9 +174,14 @@ bool Performer::enter(StateHandle state, double fade, Ease ease) {
 bool Performer::play_once(OneShotHandle one_shot) {
     const CharacterData& data = character_->data();
     if (one_shot.index >= data.state_info.size() || !data.layer_info[data.state_info[one_shot.index].layer].one_shots) {
-        return refuse(view(*character_, block_.get()));
+        return refuse(*this, {"play_once", "one-shot"}, Refusal::wrong_handle);
     }
     return send(character_->signal(data.state_info[one_shot.index].name));
+}
+
+bool Performer::play_once(std::string_view name) {
+    const OneShotHandle found = character_->one_shot(name);
+    return found ? play_once(found) : refuse_name(*this, {"play_once", "one-shot"}, name, Refusal::unknown_name);
 }
 
 bool Performer::stop_once(OneShotHandle one_shot, double fade) {
@@ -137,37 +191,41 @@ bool Performer::stop_once(OneShotHandle one_shot, double fade) {
     return enter(StateHandle{data.states[layer.start].visible}, fade);
 }
 
-void Performer::set_seed(std::uint64_t seed) { view(*character_, block_.get()).header().seed = seed; }
-std::uint64_t Performer::seed() const { return view(*character_, block_.get()).header().seed; }
+void Performer::set_seed(std::uint64_t seed) { block_of(*this).header().seed = seed; }
+std::uint64_t Performer::seed() const { return block_of(*this).header().seed; }
 
 bool Performer::set_scale(float scale) {
-    const PerformerBlock block = view(*character_, block_.get());
-    if (!(scale >= smallest_scale && scale <= greatest_scale)) { return refuse(block); }
+    const PerformerBlock block = block_of(*this);
+    if (!(scale >= smallest_scale && scale <= greatest_scale)) {
+        return refuse(*this, {"set_scale", "scale", {}, double(scale)}, fault_of_number(double(scale)));
+    }
+    if (block_ == nullptr) { return refuse(*this, {"set_scale", "scale"}, Refusal::not_there); }
     block.header().scale = double(scale);
     block.header().moved = ~SlotSet{0}; // clips that keep pace with what is asked go as fast as the body is large
     return true;
 }
 
 bool Performer::set_detail(const Detail& detail) {
-    const PerformerBlock block = view(*character_, block_.get());
-    if (detail.joints == 0 || detail.every < 1 || detail.every > slowest_pose) { return refuse(block); }
+    const PerformerBlock block = block_of(*this);
+    const Asked asked{"set_detail", "detail", {}, double(detail.joints == 0 ? 0 : detail.every)};
+    if (detail.joints == 0 || detail.every < 1 || detail.every > slowest_pose) {
+        return refuse(*this, asked, Refusal::out_of_bounds);
+    }
     const CharacterData& data = character_->data();
     DetailLevel level;
     if (detail.joints < data.rig.joints.size()) { level.lanes = std::uint16_t(round_up(detail.joints, lane_padding)); }
     if (level.lanes == data.layout.lanes) { level.lanes = 0; }
     level.left_out = std::uint8_t(detail.every - 1);
-    if (!data.has_details) { return level == DetailLevel{} || refuse(block); }
+    if (!data.has_details) { return level == DetailLevel{} || refuse(*this, asked, Refusal::not_there); }
     make_pose(data, block);
     ask_for_detail(data, block, level);
     return true;
 }
 
-void Performer::set_moved_by(Mover mover) {
-    view(*character_, block_.get()).header().game_moves = mover == Mover::game ? 1 : 0;
-}
+void Performer::set_moved_by(Mover mover) { block_of(*this).header().game_moves = mover == Mover::game ? 1 : 0; }
 
 Travel Performer::travel() const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
+    const PerformerHeader& header = block_of(*this).header();
     const BodyStep& step = header.travel;
     return {{float(step.x * header.scale), float(step.y * header.scale), float(step.z * header.scale)},
             float(-step.yaw * degrees_per_radian),
@@ -175,10 +233,12 @@ Travel Performer::travel() const {
 }
 
 bool Performer::plant_feet(const Travel& moved) {
-    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerBlock block = block_of(*this);
     constexpr float far = 1e6F; // metres, or degrees
     for (const float part : {moved.move.x, moved.move.y, moved.move.z, moved.turn}) {
-        if (!(std::fabs(part) < far)) { return refuse(block); }
+        if (!(std::fabs(part) < far)) {
+            return refuse(*this, {"plant_feet", "way", {}, double(part)}, fault_of_number(double(part)));
+        }
     }
     if (character_->data().feet.legs.empty()) { return false; }
     make_pose(character_->data(), block);
@@ -189,7 +249,7 @@ bool Performer::plant_feet(const Travel& moved) {
     return true;
 }
 
-void Performer::unbend_legs() { detail::unbend_legs(character_->data(), view(*character_, block_.get())); }
+void Performer::unbend_legs() { detail::unbend_legs(character_->data(), block_of(*this)); }
 
 namespace {
 
@@ -234,7 +294,7 @@ std::size_t Performer::number_tracks(std::span<float> out) const {
     const std::size_t count = std::min(out.size(), data.number_tracks.size());
     for (std::size_t number = 0; number < count; ++number) {
         for (std::size_t l = 0; l < data.layers.size(); ++l) {
-            const PerformerBlock block = view(*character_, block_.get(), l);
+            const PerformerBlock block = block_of(*this, l);
             const TrackedNumber own = tracked_number(data, block, number);
             // A layer takes the place of what is below as far as its clips have the number.
             const auto weight = float(block.layer().weight.value);
@@ -256,6 +316,8 @@ bool can_set(const CharacterData& data, std::uint16_t index, ParameterKind kind)
     const ParameterInfo* info = settable(data, index);
     return info != nullptr && info->kind == kind;
 }
+
+Asked asked_number(float value) { return {"set", "number", {}, double(value)}; }
 
 /// What the game sets, to be followed.
 void set_aim(const PerformerBlock& block, std::uint16_t index, float value) {
@@ -279,11 +341,13 @@ void show_at_start(const CharacterData& data, const PerformerBlock& block) {
 
 /// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the
 /// stack.
-[[gnu::noinline]] bool set_followed(const Character& character, std::byte* bytes, std::uint16_t index, float value) {
-    const PerformerBlock block = view(character, bytes);
-    const CharacterData& data = character.data();
+GAIT_NOINLINE bool set_followed(const Performer& performer, std::uint16_t index, float value) {
+    const PerformerBlock block = block_of(performer);
+    const CharacterData& data = performer.character().data();
     const ParameterInfo& info = data.parameters[index];
-    if (!info_of(info.kind).continuous) { return refuse(block); }
+    if (!info_of(info.kind).continuous) {
+        return refuse_parameter(performer, asked_number(value), index, Refusal::wrong_handle);
+    }
     value = within_range(info, value);
     const bool follows = data.smoothed_of[index] != no_index;
     if (follows && block.header().started != 0) {
@@ -299,29 +363,33 @@ void show_at_start(const CharacterData& data, const PerformerBlock& block) {
 } // namespace
 
 bool Performer::set(NumberParameter parameter, float value) {
-    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerBlock block = block_of(*this);
     const CharacterData& data = character_->data();
     const ParameterInfo* info = settable(data, parameter.index);
-    if (info == nullptr || !std::isfinite(value)) { return refuse(block); }
+    if (info == nullptr || !std::isfinite(value)) {
+        return refuse_parameter(*this, asked_number(value), parameter.index, Refusal::not_a_number);
+    }
     const bool follows = data.smoothed_of[parameter.index] != no_index;
     if (info->kind == ParameterKind::number && !follows) {
         set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
         show_at_start(data, block);
         return true;
     }
-    return set_followed(*character_, block_.get(), parameter.index, value);
+    return set_followed(*this, parameter.index, value);
 }
 
 bool Performer::set(FlagParameter parameter, bool value) {
-    const PerformerBlock block = view(*character_, block_.get());
-    if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) { return refuse(block); }
+    const PerformerBlock block = block_of(*this);
+    if (!can_set(character_->data(), parameter.index, ParameterKind::flag)) {
+        return refuse_parameter(*this, {"set", "flag", {}, value ? 1.0 : 0.0}, parameter.index, Refusal::wrong_handle);
+    }
     set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
     show_at_start(character_->data(), block);
     return true;
 }
 
 bool Performer::set(ChoiceParameter parameter, std::string_view value) {
-    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerBlock block = block_of(*this);
     const CharacterData& data = character_->data();
     if (can_set(data, parameter.index, ParameterKind::choice)) {
         const auto& of = data.parameters[parameter.index].of;
@@ -331,29 +399,49 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
             show_at_start(data, block);
             return true;
         }
+        return refuse_parameter(*this, {"set", "choice", value}, parameter.index, Refusal::unknown_word);
     }
-    return refuse(block);
+    return refuse_parameter(*this, {"set", "choice", value}, parameter.index, Refusal::wrong_handle);
+}
+
+bool Performer::set(std::string_view name, std::string_view value) {
+    const ChoiceParameter found = character_->choice(name);
+    return found ? set(found, value) : refuse_name(*this, {"set", "choice", value}, name, Refusal::unknown_name);
+}
+
+bool Performer::set_number(std::string_view name, float value) {
+    const NumberParameter found = character_->number(name);
+    return found ? set(found, value) : refuse_name(*this, asked_number(value), name, Refusal::unknown_name);
+}
+
+bool Performer::set_flag(std::string_view name, bool value) {
+    const FlagParameter found = character_->flag(name);
+    const Asked asked{"set", "flag", {}, value ? 1.0 : 0.0};
+    return found ? set(found, value) : refuse_name(*this, asked, name, Refusal::unknown_name);
 }
 
 bool Performer::send(SignalParameter signal) {
-    const PerformerBlock block = view(*character_, block_.get());
+    const PerformerBlock block = block_of(*this);
     const CharacterData& data = character_->data();
-    if (!can_set(data, signal.index, ParameterKind::signal)) { return refuse(block); }
+    if (!can_set(data, signal.index, ParameterKind::signal)) {
+        return refuse_parameter(*this, {"send", "signal"}, signal.index, Refusal::wrong_handle);
+    }
     Frame frame(data, block);
     send_signal(frame, data.signal_of[signal.index]);
     return true;
 }
 
+bool Performer::send(std::string_view name) {
+    const SignalParameter found = character_->signal(name);
+    return found ? send(found) : refuse_name(*this, {"send", "signal"}, name, Refusal::unknown_name);
+}
+
 float Performer::get(NumberParameter parameter) const {
-    return parameter.index < character_->data().parameters.size()
-               ? view(*character_, block_.get()).raw()[parameter.index]
-               : 0;
+    return parameter.index < character_->data().parameters.size() ? block_of(*this).raw()[parameter.index] : 0;
 }
 
 float Performer::smoothed(NumberParameter parameter) const {
-    return parameter.index < character_->data().parameters.size()
-               ? view(*character_, block_.get()).smoothed()[parameter.index]
-               : 0;
+    return parameter.index < character_->data().parameters.size() ? block_of(*this).smoothed()[parameter.index] : 0;
 }
 
 bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{parameter.index}) != 0; }
@@ -375,7 +463,7 @@ std::string_view Performer::get(ChoiceParameter parameter) const {
 
 float Performer::get(NumberValue value) const {
     const CharacterData& data = character_->data();
-    return value.index < data.value_info.size() ? value_now(data, view(*character_, block_.get()), value.index) : 0;
+    return value.index < data.value_info.size() ? value_now(data, block_of(*this), value.index) : 0;
 }
 
 bool Performer::get(FlagValue value) const { return get(NumberValue{value.index}) != 0; }
@@ -390,11 +478,11 @@ bool Performer::advance(double seconds) { return advance_with(seconds, nullptr);
 bool Performer::advance(double seconds, EventList& events) { return advance_with(seconds, &events); }
 
 bool Performer::advance_with(double seconds, EventList* events) {
-    const PerformerBlock block = view(*character_, block_.get());
-    if (!(seconds >= 0 && seconds <= longest_step)) {
-        ++block.header().faults.refused_steps;
+    const PerformerBlock block = block_of(*this);
+    if (!(seconds >= 0 && seconds <= longest_step) || block_ == nullptr) {
         if (events != nullptr) { events->clear(); }
-        return false;
+        return refuse(*this, {"advance", "step", {}, seconds},
+                      block_ == nullptr ? Refusal::not_there : fault_of_number(seconds));
     }
     advance_block(character_->data(), block, events, seconds);
     return true;
@@ -402,14 +490,14 @@ bool Performer::advance_with(double seconds, EventList* events) {
 
 void Performer::pose(std::span<Transform> out) const {
     const CharacterData& data = character_->data();
-    const float* rows = shown_pose(*character_, block_.get());
+    const float* rows = shown_pose(data, block_of(*this));
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
     for (std::size_t j = 0; j < count; ++j) { out[j] = transform_at(rows, data.layout.lanes, j, data.scales); }
 }
 
 void Performer::model_pose(std::span<Transform> out) const {
     const CharacterData& data = character_->data();
-    const float* rows = shown_pose(*character_, block_.get());
+    const float* rows = shown_pose(data, block_of(*this));
     static_assert(sizeof(Transform) == 10 * sizeof(float) && offsetof(Transform, translation) == 4 * sizeof(float));
     if (!data.scales && out.size() >= data.rig.joints.size()) {
         kernels::model_transforms(local_pose(data, rows), &out.front().rotation.x, 10);
@@ -427,7 +515,7 @@ void Performer::model_pose(std::span<Transform> out) const {
 Transform Performer::model_transform(std::size_t joint) const {
     const CharacterData& data = character_->data();
     if (joint >= data.rig.joints.size()) { return {}; }
-    const float* rows = shown_pose(*character_, block_.get());
+    const float* rows = shown_pose(data, block_of(*this));
     Transform transform = transform_at(rows, data.layout.lanes, joint, data.scales);
     for (int up = data.parents[joint]; up >= 0; up = data.parents[std::size_t(up)]) {
         transform = transform_at(rows, data.layout.lanes, std::size_t(up), data.scales) * transform;
@@ -445,22 +533,22 @@ void Performer::fill_matrices(const float* inverse_bind, std::span<Matrix4> out)
     const CharacterData& data = character_->data();
     const std::size_t joints = data.rig.joints.size();
     if (out.size() < joints) { return; }
-    const float* rows = shown_pose(*character_, block_.get());
+    const float* rows = shown_pose(data, block_of(*this));
     kernels::model_matrices(local_pose(data, rows), inverse_bind, reinterpret_cast<float*>(out.data()));
 }
 
-double Performer::time() const { return view(*character_, block_.get()).header().time; }
+double Performer::time() const { return block_of(*this).header().time; }
 
 std::uint16_t Performer::state(std::size_t layer) const {
     if (layer >= character_->data().layers.size()) { return no_index; }
-    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    const LayerHeader& own = block_of(*this, layer).layer();
     return character_->data().states[own.path[own.depth - 1U].node].visible;
 }
 
 bool Performer::is_active(StateHandle state) const {
     const CharacterData& data = character_->data();
     if (state.index >= data.state_info.size()) { return false; }
-    const LayerHeader& layer = view(*character_, block_.get(), data.state_info[state.index].layer).layer();
+    const LayerHeader& layer = block_of(*this, data.state_info[state.index].layer).layer();
     return std::any_of(layer.path.begin(), layer.path.begin() + layer.depth,
                        [&](const ActiveNode& active) { return data.states[active.node].visible == state.index; });
 }
@@ -468,7 +556,7 @@ bool Performer::is_active(StateHandle state) const {
 double Performer::seconds_in(StateHandle state) const {
     const CharacterData& data = character_->data();
     if (state.index >= data.state_info.size()) { return 0; }
-    const LayerHeader& layer = view(*character_, block_.get(), data.state_info[state.index].layer).layer();
+    const LayerHeader& layer = block_of(*this, data.state_info[state.index].layer).layer();
     for (std::size_t level = 0; level < layer.depth; ++level) {
         // The outermost node of a state is the state itself.
         if (data.states[layer.path[level].node].visible == state.index) { return layer.path[level].elapsed; }
@@ -483,31 +571,31 @@ std::string_view Performer::state_name(std::size_t layer) const {
 
 double Performer::layer_weight(std::size_t layer) const {
     if (layer >= character_->data().layers.size()) { return 0; }
-    return layer_cover(character_->data(), view(*character_, block_.get(), layer));
+    return layer_cover(character_->data(), block_of(*this, layer));
 }
 
 void Performer::layer_weights(std::size_t layer, std::span<float> out) const {
     const CharacterData& data = character_->data();
     std::fill(out.begin(), out.end(), 0.0F);
     if (layer >= data.layers.size()) { return; }
-    layer_cover(data, view(*character_, block_.get(), layer), out.first(std::min(out.size(), data.rig.joints.size())));
+    layer_cover(data, block_of(*this, layer), out.first(std::min(out.size(), data.rig.joints.size())));
 }
 
 std::span<const TransitionRecord> Performer::transitions() const {
-    const PerformerHeader& header = view(*character_, block_.get()).header();
+    const PerformerHeader& header = block_of(*this).header();
     return {header.records.data(), header.record_count};
 }
 
-Faults Performer::faults() const { return view(*character_, block_.get()).header().faults; }
+Faults Performer::faults() const { return block_of(*this).header().faults; }
 
 std::size_t Performer::instance_count(std::size_t layer) const {
     if (layer >= character_->data().layers.size()) { return 0; }
-    return view(*character_, block_.get(), layer).layer().instance_count;
+    return block_of(*this, layer).layer().instance_count;
 }
 
 InstanceView Performer::instance(std::size_t index, std::size_t layer) const {
     if (index >= instance_count(layer)) { return {}; }
-    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    const LayerHeader& own = block_of(*this, layer).layer();
     const Instance& i = own.instances[index];
     return {i.serial,
             character_->data().states[i.state].visible,
@@ -522,7 +610,7 @@ InstanceView Performer::instance(std::size_t index, std::size_t layer) const {
 std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out, std::size_t layer) const {
     const CharacterData& data = character_->data();
     if (index >= instance_count(layer)) { return 0; }
-    const PerformerBlock block = view(*character_, block_.get(), layer);
+    const PerformerBlock block = block_of(*this, layer);
     const Instance& instance = block.layer().instances[index];
     const auto leaves = leaves_of(data, instance);
     std::size_t count = 0;
@@ -539,7 +627,7 @@ std::size_t Performer::instance_clips(std::size_t index, std::span<ClipView> out
 
 void Performer::evaluated_pose(std::size_t layer, const Evaluation& what, std::span<Transform> out) const {
     const CharacterData& data = character_->data();
-    const PerformerBlock block = view(*character_, block_.get(), layer);
+    const PerformerBlock block = block_of(*this, layer);
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
     const LayerPose evaluated(data, block, what);
     each_window(data, [&](Window window) {
@@ -563,36 +651,38 @@ void Performer::layer_pose(std::size_t layer, std::span<Transform> out) const {
 
 double Performer::offset_seconds(std::size_t layer) const {
     if (layer >= character_->data().layers.size()) { return 0; }
-    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    const LayerHeader& own = block_of(*this, layer).layer();
     return own.offset_active != 0 ? double(own.offset_seconds) : 0;
 }
 
 double Performer::offset_elapsed(std::size_t layer) const {
     if (layer >= character_->data().layers.size()) { return 0; }
-    const LayerHeader& own = view(*character_, block_.get(), layer).layer();
+    const LayerHeader& own = block_of(*this, layer).layer();
     return own.offset_active != 0 ? own.offset_elapsed : 0;
 }
 
 double Performer::seconds_to_next_instant() const {
-    return detail::seconds_to_next_instant(character_->data(), view(*character_, block_.get()));
+    return detail::seconds_to_next_instant(character_->data(), block_of(*this));
 }
 
 std::span<const std::byte> Performer::bytes() const {
-    shown_pose(*character_, block_.get()); // so that it hangs on the steps alone, and not on who looked
-    return {block_.get(), character_->performer_bytes()};
+    if (block_ == nullptr) { return {}; }
+    make_pose(character_->data(), block_of(*this)); // so that it hangs on the steps alone, and not on who looked
+    return {block_, character_->performer_bytes()};
 }
 
 SnapshotFault Performer::fault_of(std::span<const std::byte> stored) const {
+    if (block_ == nullptr) { return SnapshotFault::character; }
     if (stored.size() != character_->performer_bytes()) { return SnapshotFault::size; }
     // Looked at where it is, or, where it does not stand as a block does, as a copy.
-    std::unique_ptr<std::byte, Free> copy;
+    std::unique_ptr<std::byte, FreeBlock> copy;
     auto* looked_at = const_cast<std::byte*>(stored.data()); // NOLINT: it is only read
     if (reinterpret_cast<std::uintptr_t>(looked_at) % alignof(PerformerHeader) != 0) {
         copy.reset(allocate(stored.size()));
         std::memcpy(copy.get(), stored.data(), stored.size());
         looked_at = copy.get();
     }
-    const PerformerBlock block = view(*character_, looked_at);
+    const PerformerBlock block(looked_at, character_->data().layout);
     if (block.header().version != block_version) { return SnapshotFault::version; }
     if (block.header().fingerprint != character_->data().fingerprint) { return SnapshotFault::character; }
     return is_sound(character_->data(), block) ? SnapshotFault::none : SnapshotFault::damaged;
@@ -600,7 +690,7 @@ SnapshotFault Performer::fault_of(std::span<const std::byte> stored) const {
 
 bool Performer::restore(std::span<const std::byte> stored) {
     if (fault_of(stored) != SnapshotFault::none) { return false; }
-    std::memmove(block_.get(), stored.data(), stored.size()); // which may be its own
+    std::memmove(block_, stored.data(), stored.size()); // which may be its own
     return true;
 }
 

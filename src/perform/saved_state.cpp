@@ -588,9 +588,12 @@ private:
 } // namespace
 } // namespace detail
 
-std::vector<std::byte> save_state(const Performer& performer) { return detail::StateSaver(performer).run(); }
+std::vector<std::byte> save_state(const Performer& performer) {
+    return performer.bytes().empty() ? std::vector<std::byte>() : detail::StateSaver(performer).run();
+}
 
 LoadedState load_state(Performer& performer, std::span<const std::byte> saved) {
+    if (performer.bytes().empty()) { return {false, "the performer was moved from", {}}; }
     const Performer before = performer;
     LoadedState result = detail::StateLoader(performer, saved).run();
     if (!result.loaded) { performer = before; }

@@ -1,6 +1,7 @@
 #include "perform/shares.hpp"
 
 #include "gait/ease.hpp"
+#include "gait/eases.hpp"
 #include "math/springs.hpp"
 
 #include <algorithm>

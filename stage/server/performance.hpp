@@ -2,8 +2,10 @@
 /// last two minutes.
 #pragma once
 
+#include "gait/character.hpp"
 #include "gait/cue_player.hpp"
 #include "gait/events.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/load.hpp"
 #include "gait/performer.hpp"
 #include "gait/plain_body.hpp"

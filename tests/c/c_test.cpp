@@ -61,9 +61,16 @@ struct Opened {
 
 } // namespace
 
-TEST_CASE("a C11 program, Python and C++ play the same inputs to the same bits") {
+TEST_CASE("a C11 program, Python and C++ play her evening and drawn inputs to the same bits") {
     const support::TemporaryFolder folder;
-    const std::string said = folder.write("inputs.txt", inputs()), program = (folder / "play").string();
+    const Finished evening =
+        support::run({GAIT_INPUTS_OF_CUES, (support::project() / "demo/lamplighter.gait.yaml").string(),
+                      (support::project() / "demo/evening.cues.yaml").string()});
+    REQUIRE(evening.code == 0);
+    const bool drawn = GENERATE(true, false);
+    CAPTURE(drawn);
+    const std::string said = folder.write("inputs.txt", drawn ? inputs() : evening.out),
+                      program = (folder / "play").string();
     const Finished compiled = support::run(
         {"cc", "-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Werror", "-I",
          (support::project() / "include").string(), (support::project() / "tests/c/play.c").string(), "-o", program,
@@ -77,6 +84,7 @@ TEST_CASE("a C11 program, Python and C++ play the same inputs to the same bits")
     CAPTURE(by_c.err, by_python.err, by_cpp.err);
     CHECK(by_c.code == 0);
     CHECK(by_c.out.size() > 20);
+    CHECK(std::count(evening.out.begin(), evening.out.end(), '\n') > 93 * 60);
     CHECK(by_python.out == by_c.out);
     CHECK(by_cpp.out == by_c.out);
 }
@@ -206,4 +214,19 @@ TEST_CASE("the example in C strolls, and is as short as it says") {
                                  Catch::Contains("moving, her right hand is at"));
     const std::string text = support::read(support::project() / "examples/stroll.c");
     CHECK(std::count(text.begin(), text.end(), '\n') < 80);
+}
+
+TEST_CASE("who listens in C hears why a call was refused") {
+    const Opened opened;
+    std::string heard;
+    gait_hear_refusals([](const char* sentence, void* context) { *static_cast<std::string*>(context) = sentence; },
+                       &heard);
+    const gait_handle speed = gait_find_number(opened.character, "speed");
+    CHECK(gait_set_number(opened.performer, speed, std::numeric_limits<float>::quiet_NaN()) == GAIT_REFUSED);
+    CHECK(heard == "set 'speed': a number must be a number, not nan");
+    CHECK(gait_send(opened.performer, speed) == GAIT_REFUSED);
+    CHECK(heard == "send: 'speed' is of kind number, not signal");
+    gait_hear_refusals(nullptr, nullptr);
+    CHECK(gait_send(opened.performer, GAIT_NOTHING) == GAIT_REFUSED);
+    CHECK(heard == "send: 'speed' is of kind number, not signal");
 }

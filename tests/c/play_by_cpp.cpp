@@ -1,4 +1,5 @@
 // What play.c does, by the C++ headers.
+#include "gait/events.hpp"
 #include "gait/open.hpp"
 #include "gait/performer.hpp"
 

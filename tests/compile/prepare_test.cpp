@@ -1,5 +1,9 @@
 #include "compile/prepared_clip.hpp"
+#include "gait/character.hpp"
+#include "gait/eases.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/load.hpp"
+#include "gait/math.hpp"
 #include "gait/performer.hpp"
 #include "support.hpp"
 

@@ -1,4 +1,5 @@
 #include "gait/ease.hpp"
+#include "gait/eases.hpp"
 #include "gait/math.hpp"
 #include "math/springs.hpp"
 

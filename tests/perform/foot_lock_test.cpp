@@ -1,4 +1,7 @@
+#include "gait/character.hpp"
 #include "gait/footprints.hpp"
+#include "gait/ground_place.hpp"
+#include "gait/math.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/travel.hpp"
 #include "support.hpp"

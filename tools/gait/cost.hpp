@@ -1,6 +1,7 @@
 /// What `gait perform --cost` tells: what the frames of a performance take, and which part of the document takes it.
 #pragma once
 
+#include "gait/character.hpp"
 #include "gait/cue_sheet.hpp"
 #include "gait/load.hpp"
 #include "gait/performer.hpp"

@@ -3,6 +3,7 @@
 
 #include "files/gltf_mesh.hpp"
 #include "gait/footprints.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/rig.hpp"
 #include "gait/travel.hpp"
 

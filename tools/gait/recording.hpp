@@ -1,11 +1,13 @@
 /// A performance, frame by frame: what the trace, the bake and the chart are made from.
 #pragma once
 
+#include "gait/character.hpp"
 #include "gait/compile.hpp"
 #include "gait/cue_player.hpp"
 #include "gait/cue_sheet.hpp"
 #include "gait/events.hpp"
 #include "gait/footprints.hpp"
+#include "gait/ground_place.hpp"
 #include "gait/performer.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/space.hpp"

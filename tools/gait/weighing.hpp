@@ -1,6 +1,7 @@
 /// What `gait perform --why` tells: the transitions that were weighed, and what held them up.
 #pragma once
 
+#include "gait/character.hpp"
 #include "gait/performer.hpp"
 #include "gait/why.hpp"
 
