@@ -26,7 +26,7 @@ HEADERS = {
     "game": ["bindings", "crowd", "footprints", "joint_map", "plain_body", "steering"],
     "clip": ["clip", "cut", "document", "fit", "measure", "motion_kind"],
     "compile": ["compile", "cue_player", "cue_sheet", "lone_state"],
-    "files": ["bvh", "gltf", "load", "pack"],
+    "files": ["bvh", "file_reader", "gltf", "load", "pack"],
     "check": ["inspect", "smoothness", "steady_motion", "why"],
     "begin": ["begin", "gait"],
     "stage": ["stage"],

@@ -15,7 +15,8 @@ namespace gait {
 /// every kind of line end. BVH says neither unit nor axes: what `how` leaves out is read from the body and said in a
 /// note. The clip is called as the file. A rest pose that hangs below the ground is stood on it. Errors name line and
 /// column.
-[[nodiscard]] GAIT_API ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how = {});
+[[nodiscard]] GAIT_API ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how = {},
+                                               const FileReader& files = {});
 
 /// Writes `motion`, local poses of `rig`, as BVH in metres with +Y up. BVH knows no turn at rest: turns are written
 /// relative to the rest pose, in model space; positions where a joint moves off its rest; scales are lost. Returns what
@@ -25,6 +26,6 @@ namespace gait {
 
 /// Reads a file by its ending: `.bvh` as BVH, anything else as glTF.
 [[nodiscard]] GAIT_API ImportResult import_file(const std::filesystem::path& path, const std::string& skin = {},
-                                                const BodyReading& how = {});
+                                                const BodyReading& how = {}, const FileReader& files = {});
 
 } // namespace gait

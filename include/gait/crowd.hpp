@@ -1,5 +1,5 @@
 /// \file
-/// Many performers at once, on all cores.
+/// Many performers at once, on a game's own threads or on all cores.
 #pragma once
 
 #include "gait/api.hpp"
@@ -28,13 +28,21 @@ struct CrowdMember {
 using RunInParts =
     std::function<void(std::size_t count, const std::function<void(std::size_t from, std::size_t to)>& part)>;
 
-/// Advances every performer by `seconds` and makes its pose, spread over the machine's cores (oneTBB). The same, bit
-/// for bit, as advancing them one after the other. Unlike `Performer::advance` it may allocate, in the thread pool. A
-/// refused step is counted by each. Each performer may be there once.
+/// Advances each of a crowd by its own step, told in its own list, on `run`'s threads, or where that is empty on this
+/// one, one after the other. The same, bit for bit, either way. Allocates nothing of its own. A refused step is counted
+/// by each. Each performer may be there once; those that are null are left out.
+GAIT_API void advance_all(std::span<const CrowdMember> members, const RunInParts& run);
+
+// What follows is a library of its own, `PliantGait::crowd`, for it needs oneTBB.
+
+/// Runs `part` on all of the machine's cores: a `RunInParts` for games without threads of their own. It may allocate,
+/// in the thread pool.
+GAIT_API void run_on_all_cores(std::size_t count, const std::function<void(std::size_t from, std::size_t to)>& part);
+/// Advances each of a crowd on all cores.
+GAIT_API void advance_all(std::span<const CrowdMember> members);
+/// Advances every performer by `seconds` and makes its pose, on all cores.
 GAIT_API void advance_all(std::span<Performer> performers, double seconds);
 /// The same for performers that stand anywhere; those that are null are left out.
 GAIT_API void advance_all(std::span<Performer* const> performers, double seconds);
-/// The same, each by its own step and told in its own list; on `run`'s threads where that is given.
-GAIT_API void advance_all(std::span<const CrowdMember> members, const RunInParts& run = {});
 
 } // namespace gait

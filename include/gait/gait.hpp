@@ -21,6 +21,7 @@
 #include "gait/elementary.hpp"
 #include "gait/events.hpp"
 #include "gait/fade_style.hpp"
+#include "gait/file_reader.hpp"
 #include "gait/fit.hpp"
 #include "gait/footprints.hpp"
 #include "gait/gltf.hpp"

@@ -6,6 +6,7 @@
 #include "gait/body_reading.hpp"
 #include "gait/clip.hpp"
 #include "gait/diagnostic.hpp"
+#include "gait/file_reader.hpp"
 #include "gait/rig.hpp"
 
 #include <filesystem>
@@ -38,7 +39,7 @@ struct ImportResult {
 /// A body that stands on another axis than +Y, faces another than +Z or is nobody's size in metres is turned and
 /// scaled, its clips with it, as it shows by itself or `how` says; what was guessed is said in a note.
 [[nodiscard]] GAIT_API ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin = {},
-                                                const BodyReading& how = {});
+                                                const BodyReading& how = {}, const FileReader& files = {});
 
 /// Poses at even instants, to be written as one animation.
 struct BakedMotion {

@@ -431,7 +431,7 @@ void stand_up(ImportedFile& file, bool z_up, const BodyReading& how, FileProblem
 
 } // namespace
 
-ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how) {
+ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& how, const FileReader& files) {
     ImportResult result;
     FileProblems problems(path.string());
     if (how.scale && !(*how.scale >= 1e-6 && *how.scale <= 1e6)) {
@@ -439,7 +439,7 @@ ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& ho
         result.diagnostics = problems.take();
         return result;
     }
-    const FileContents contents = read_file(path);
+    const FileContents contents = read_file(path, files);
     if (contents.problem) {
         problems.error("unreadable-file", *contents.problem);
         result.diagnostics = problems.take();
@@ -504,11 +504,12 @@ ImportResult import_bvh(const std::filesystem::path& path, const BodyReading& ho
     return result;
 }
 
-ImportResult import_file(const std::filesystem::path& path, const std::string& skin, const BodyReading& how) {
+ImportResult import_file(const std::filesystem::path& path, const std::string& skin, const BodyReading& how,
+                         const FileReader& files) {
     std::string ending = path.extension().string();
     std::transform(ending.begin(), ending.end(), ending.begin(),
                    [](char c) { return char(std::tolower(static_cast<unsigned char>(c))); });
-    return ending == ".bvh" ? import_bvh(path, how) : import_gltf(path, skin, how);
+    return ending == ".bvh" ? import_bvh(path, how, files) : import_gltf(path, skin, how, files);
 }
 
 } // namespace gait

@@ -355,11 +355,11 @@ private:
 
 constexpr int deepest_base = 8;
 
-DocumentRead read_text(std::string text, const std::string& name, int file);
+DocumentRead read_text(std::string text, const std::string& name, int file, const FileReader& files);
 
-DocumentRead read_from(const std::filesystem::path& path, int file) {
-    const FileContents contents = read_file(path);
-    if (!contents.problem) { return read_text(contents.bytes, path.string(), file); }
+DocumentRead read_from(const std::filesystem::path& path, int file, const FileReader& files) {
+    const FileContents contents = read_file(path, files);
+    if (!contents.problem) { return read_text(contents.bytes, path.string(), file, files); }
     DocumentRead result;
     result.document.file = path.string();
     DiagnosticSink sink(path.string(), {});
@@ -408,7 +408,7 @@ void tune_parameters(std::vector<ParameterDefinition>& base, std::vector<Paramet
 }
 
 /// Reads the document that `own` is based on, and lays `own` over it.
-void take_base(DocumentRead& own, const Text& based_on, int file) {
+void take_base(DocumentRead& own, const Text& based_on, int file, const FileReader& files) {
     DiagnosticSink sink(own.document.files());
     const auto fail = [&](std::string message) {
         // Places of a base itself are counted from it, so its own findings need no translation.
@@ -421,7 +421,8 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
         return fail(fmt::format("documents are based on one another more than {} deep, or in a circle", deepest_base));
     }
     const std::filesystem::path folder = std::filesystem::path(based_on.value).parent_path();
-    DocumentRead base = read_from(std::filesystem::path(own.document.file).parent_path() / based_on.value, file + 1);
+    DocumentRead base =
+        read_from(std::filesystem::path(own.document.file).parent_path() / based_on.value, file + 1, files);
     if (!base.diagnostics.empty() && base.diagnostics.front().code == "unreadable-file") {
         return fail(fmt::format("'{}' {}", based_on.value, base.diagnostics.front().message));
     }
@@ -462,14 +463,14 @@ void take_base(DocumentRead& own, const Text& based_on, int file) {
     own.document = std::move(document);
 }
 
-DocumentRead read_text(std::string text, const std::string& name, int file) {
+DocumentRead read_text(std::string text, const std::string& name, int file, const FileReader& files) {
     end_lines_alike(text);
     DocumentRead result;
     result.document.file = name;
     result.document.source = SourceText(text);
-    std::vector<SourceFile> files(std::size_t(file) + 1); // those before it are not read here
-    files.back() = {name, result.document.source};
-    DiagnosticSink sink(std::move(files));
+    std::vector<SourceFile> sources(std::size_t(file) + 1); // those before it are not read here
+    sources.back() = {name, result.document.source};
+    DiagnosticSink sink(std::move(sources));
     Text based_on;
     if (auto root = parse_yaml(text, sink)) {
         set_file(*root, file);
@@ -477,14 +478,18 @@ DocumentRead read_text(std::string text, const std::string& name, int file) {
         based_on = DocumentReader(result.document, sink).read(*root);
     }
     result.diagnostics = sink.take();
-    if (!based_on.empty()) { take_base(result, based_on, file); }
+    if (!based_on.empty()) { take_base(result, based_on, file, files); }
     return result;
 }
 
 } // namespace
 
-DocumentRead read_document_text(const std::string& text, const std::string& name) { return read_text(text, name, 0); }
+DocumentRead read_document_text(const std::string& text, const std::string& name, const FileReader& files) {
+    return read_text(text, name, 0, files);
+}
 
-DocumentRead read_document(const std::filesystem::path& path) { return read_from(path, 0); }
+DocumentRead read_document(const std::filesystem::path& path, const FileReader& files) {
+    return read_from(path, 0, files);
+}
 
 } // namespace gait

@@ -240,10 +240,11 @@ std::vector<std::filesystem::path> files_of(const tinygltf::Model& model, const 
 
 } // namespace
 
-ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin, const BodyReading& how) {
+ImportResult import_gltf(const std::filesystem::path& path, const std::string& skin, const BodyReading& how,
+                         const FileReader& files) {
     FileProblems problems(path.string());
     ImportResult result;
-    auto scene = open_gltf(path, skin, problems, how);
+    auto scene = open_gltf(path, skin, problems, how, files);
     if (!scene) {
         result.diagnostics = problems.take();
         return result;

@@ -22,8 +22,10 @@ constexpr int deepest_json = 64;
 /// What tinygltf's file callbacks may do: read inside the file's own folder.
 struct Sandbox {
     std::filesystem::path folder;
-    std::string refused; ///< a path that climbed out, or a link that leads out
-    std::string missing; ///< a file that is not there
+    const FileReader& files;     ///< instead of the disk, where it is given
+    std::filesystem::path below; ///< the folder as the file's own path has it
+    std::string refused;         ///< a path that climbed out, or a link that leads out
+    std::string missing;         ///< a file that is not there
 };
 
 /// Whether what `path` names lies below `folder`, as both are written.
@@ -35,6 +37,11 @@ bool is_below(const std::filesystem::path& folder, const std::filesystem::path& 
 bool inside(Sandbox& sandbox, const std::string& file) {
     // The reader also tries names against the working folder; only the file's own counts.
     if (!std::filesystem::path(file).is_absolute()) { return false; }
+    if (sandbox.files) {
+        if (is_below(sandbox.folder, std::filesystem::path(file).lexically_normal())) { return true; }
+        sandbox.refused = file;
+        return false;
+    }
     std::error_code failed, unfound;
     const std::filesystem::path folder = std::filesystem::canonical(sandbox.folder, failed);
     const std::filesystem::path real = std::filesystem::weakly_canonical(file, unfound);
@@ -49,7 +56,7 @@ bool sandbox_exists(const std::string& file, void* user) {
     auto& sandbox = *static_cast<Sandbox*>(user);
     if (!inside(sandbox, file)) { return false; }
     std::error_code ignored;
-    if (std::filesystem::is_regular_file(file, ignored)) { return true; }
+    if (sandbox.files || std::filesystem::is_regular_file(file, ignored)) { return true; }
     sandbox.missing = file;
     return false;
 }
@@ -57,9 +64,14 @@ bool sandbox_exists(const std::string& file, void* user) {
 std::string sandbox_expand(const std::string& file, void* /*user*/) { return file; }
 
 bool sandbox_read(std::vector<unsigned char>* out, std::string* error, const std::string& file, void* user) {
-    if (!inside(*static_cast<Sandbox*>(user), file)) { return false; }
-    const FileContents contents = read_file(file);
+    auto& sandbox = *static_cast<Sandbox*>(user);
+    if (!inside(sandbox, file)) { return false; }
+    const std::filesystem::path asked =
+        sandbox.files ? sandbox.below / std::filesystem::path(file).lexically_relative(sandbox.folder)
+                      : std::filesystem::path(file);
+    const FileContents contents = read_file(asked, sandbox.files);
     if (contents.problem) {
+        if (sandbox.files) { sandbox.missing = file; }
         if (error != nullptr) { *error += file + " " + *contents.problem; }
         return false;
     }
@@ -109,8 +121,8 @@ std::uint32_t little_endian(std::string_view bytes, std::size_t at) {
     return value;
 }
 
-bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProblems& problems) {
-    FileContents contents = read_file(path);
+bool parse(const std::filesystem::path& path, const FileReader& files, tinygltf::Model& model, FileProblems& problems) {
+    FileContents contents = read_file(path, files);
     if (contents.problem) {
         problems.error("unreadable-file", *contents.problem);
         return false;
@@ -154,7 +166,7 @@ bool parse(const std::filesystem::path& path, tinygltf::Model& model, FileProble
 
     std::error_code ignored;
     std::filesystem::path folder = std::filesystem::absolute(path, ignored).lexically_normal().parent_path();
-    Sandbox sandbox{folder, {}, {}};
+    Sandbox sandbox{folder, files, path.parent_path(), {}, {}};
     tinygltf::TinyGLTF reader;
     reader.SetFsCallbacks({&sandbox_exists, &sandbox_expand, &sandbox_read, &no_write, &sandbox});
     reader.SetImageLoader(&keep_image, nullptr);
@@ -737,9 +749,9 @@ void stand_up(GltfScene& scene, const BodyReading& how, FileProblems& problems) 
 } // namespace
 
 std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin, FileProblems& problems,
-                                   const BodyReading& how) {
+                                   const BodyReading& how, const FileReader& files) {
     GltfScene scene;
-    if (!parse(path, scene.model, problems) || !find_parents(scene.model, scene.parents, problems) ||
+    if (!parse(path, files, scene.model, problems) || !find_parents(scene.model, scene.parents, problems) ||
         !check_skins(scene.model, problems)) {
         return std::nullopt;
     }

@@ -3,6 +3,7 @@
 
 #include "files/file_problems.hpp"
 #include "gait/body_reading.hpp"
+#include "gait/file_reader.hpp"
 #include "gait/rig.hpp"
 
 #include <Eigen/Geometry>
@@ -32,7 +33,8 @@ struct GltfScene {
 
 /// Opens `path`; empty when `problems` has errors.
 [[nodiscard]] std::optional<GltfScene> open_gltf(const std::filesystem::path& path, const std::string& skin,
-                                                 FileProblems& problems, const BodyReading& how = {});
+                                                 FileProblems& problems, const BodyReading& how = {},
+                                                 const FileReader& files = {});
 
 /// How many numbers may still be read from a file. Channels may share an accessor, and an accessor may hold nothing but
 /// zeros, so a small file can ask for any amount; what it gets stands in proportion to its size.

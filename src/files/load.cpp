@@ -19,7 +19,8 @@ namespace {
 
 class AssetLoader {
 public:
-    explicit AssetLoader(const Document& document) : document_(document), sink_(document.files()) {
+    AssetLoader(const Document& document, const FileReader& from)
+        : document_(document), from_(from), sink_(document.files()) {
         folder_ = std::filesystem::path(document.file).parent_path();
     }
 
@@ -103,7 +104,7 @@ private:
         if (fit != nullptr && fit->scale) { reading.scale = fit->scale->value; }
         if (fit != nullptr && !fit->up.empty()) { reading.up = fit->up.value; }
         if (fit != nullptr && !fit->faces.empty()) { reading.faces = fit->faces.value; }
-        ImportResult result = import_file(folder_ / file.value, {}, reading);
+        ImportResult result = import_file(folder_ / file.value, {}, reading, from_);
         if (!result.file && !result.diagnostics.empty()) {
             // One finding a broken file: where the document names it, and what is wrong with it.
             const Diagnostic& first = result.diagnostics.front();
@@ -236,6 +237,7 @@ private:
     }
 
     const Document& document_;
+    const FileReader& from_;
     DiagnosticSink sink_;
     std::filesystem::path folder_;
     std::map<const FitDefinition*, std::vector<std::string>> joints_seen_by_; ///< of the files that it was used for
@@ -250,7 +252,7 @@ private:
 
 } // namespace
 
-AssetsRead load_assets(const Document& document) { return AssetLoader(document).run(); }
+AssetsRead load_assets(const Document& document, const FileReader& files) { return AssetLoader(document, files).run(); }
 
 namespace {
 
@@ -277,9 +279,8 @@ bool follows_from(const Diagnostic& found, const Diagnostics& read) {
     });
 }
 
-Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
+Loaded load_all(DocumentRead read, Completeness completeness, const FileReader& files) {
     Loaded result;
-    DocumentRead read = read_document(path);
     result.document = std::move(read.document);
     result.diagnostics = std::move(read.diagnostics);
     result.unreadable = !result.diagnostics.empty() && result.diagnostics.front().code == "unreadable-file";
@@ -288,8 +289,8 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
         return d.code == "yaml-syntax" || d.code == "empty-file";
     });
     if (result.unreadable || !parsed) { return result; }
-    for (Diagnostic& d : expand_clip_sets(result.document)) { result.diagnostics.push_back(std::move(d)); }
-    AssetsRead assets = load_assets(result.document);
+    for (Diagnostic& d : expand_clip_sets(result.document, files)) { result.diagnostics.push_back(std::move(d)); }
+    AssetsRead assets = load_assets(result.document, files);
     result.files.emplace_back(result.document.file);
     for (const SourceFile& base : result.document.bases) { result.files.emplace_back(base.name); }
     result.files.insert(result.files.end(), assets.files.begin(), assets.files.end());
@@ -321,10 +322,10 @@ Loaded load_all(const std::filesystem::path& path, Completeness completeness) {
 
 } // namespace
 
-Diagnostics expand_clip_sets(Document& document) {
+Diagnostics expand_clip_sets(Document& document, const FileReader& files) {
     DiagnosticSink sink(document.files());
     const std::filesystem::path folder = std::filesystem::path(document.file).parent_path();
-    std::map<std::string, std::optional<ImportedFile>> files;
+    std::map<std::string, std::optional<ImportedFile>> known_files;
     for (const ClipPattern& set : std::exchange(document.clip_patterns, {})) {
         const Text& file = set.common.file.empty() ? document.rig : set.common.file;
         if (file.empty()) { continue; } // said of the document
@@ -334,8 +335,10 @@ Diagnostics expand_clip_sets(Document& document) {
             sink.error(set.pattern.place, "wrong-name", "a pattern has one to three stars, such as 'stroll_*'");
             continue;
         }
-        if (!files.contains(file.value)) { files[file.value] = import_file(folder / file.value).file; }
-        const std::optional<ImportedFile>& imported = files[file.value];
+        if (!known_files.contains(file.value)) {
+            known_files[file.value] = import_file(folder / file.value, {}, {}, files).file;
+        }
+        const std::optional<ImportedFile>& imported = known_files[file.value];
         if (!imported) { continue; } // said as its clips are loaded
         bool any = false;
         std::vector<std::string> names;
@@ -366,9 +369,12 @@ Diagnostics expand_clip_sets(Document& document) {
     return sink.take();
 }
 
-Loaded load(const std::filesystem::path& path, Completeness completeness) {
+namespace {
+
+/// What `work` loads, or that there was not enough memory for it.
+template <typename Work> Loaded with_enough_memory(const std::string& name, Work work) {
     try {
-        return load_all(path, completeness);
+        return work();
     } catch (const std::bad_alloc&) {
         // What was taken for the attempt is free again by now, so the few words find room.
         Loaded result;
@@ -376,9 +382,22 @@ Loaded load(const std::filesystem::path& path, Completeness completeness) {
         Diagnostic& diagnostic = result.diagnostics.emplace_back();
         diagnostic.code = "out-of-memory";
         diagnostic.message = "there is not enough memory to load this; nothing was loaded";
-        diagnostic.file = path.string();
+        diagnostic.file = name;
         return result;
     }
+}
+
+} // namespace
+
+Loaded load(const std::filesystem::path& path, Completeness completeness) { return load(path, {}, completeness); }
+
+Loaded load(const std::filesystem::path& path, const FileReader& files, Completeness completeness) {
+    return with_enough_memory(path.string(), [&] { return load_all(read_document(path, files), completeness, files); });
+}
+
+Loaded load_text(const std::string& text, const std::string& name, const FileReader& files, Completeness completeness) {
+    return with_enough_memory(name,
+                              [&] { return load_all(read_document_text(text, name, files), completeness, files); });
 }
 
 } // namespace gait

@@ -51,7 +51,13 @@ std::string system_reason(int error_number) {
     return reason;
 }
 
-FileContents read_file(const std::filesystem::path& path) {
+FileContents read_file(const std::filesystem::path& path, const FileReader& from) {
+    if (from) {
+        std::optional<std::string> bytes = from(path);
+        if (!bytes) { return {{}, "cannot be read: the game's file reader does not have it"}; }
+        if (bytes->size() > largest_file) { return {{}, "cannot be read: it is larger than 2 GiB"}; }
+        return {std::move(*bytes), std::nullopt};
+    }
     // A pipe that nobody writes into would be waited for.
     const Descriptor file{::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)};
     if (file.number < 0) { return {{}, "cannot be read: " + system_reason(errno)}; }

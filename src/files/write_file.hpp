@@ -1,6 +1,8 @@
 /// Files are read whole, and written beside and renamed: never half.
 #pragma once
 
+#include "gait/file_reader.hpp"
+
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -16,7 +18,8 @@ struct FileContents {
     std::optional<std::string> problem; ///< a clause, such as `cannot be read: no such file or directory`
 };
 
-[[nodiscard]] FileContents read_file(const std::filesystem::path& path);
+/// From the disk, or from `from` where that is given.
+[[nodiscard]] FileContents read_file(const std::filesystem::path& path, const FileReader& from = {});
 
 /// Writes `bytes` to `path` through a new file in the same folder, whose name cannot be foreseen: either all is written
 /// or nothing changes. The mode of what was there is kept, and a link is followed. A device is written to. Returns a

@@ -164,7 +164,7 @@ TEST_CASE("a crowd takes a step each, tells each one's events, and runs on a gam
         for (std::size_t from = 0; from < count; from += 7, ++parts) { part(from, from + 7); }
     };
     for (int frame = 0; frame < 60; ++frame) {
-        advance_all(members, frame % 2 == 0 ? by_sevens : RunInParts());
+        frame % 2 == 0 ? advance_all(members, by_sevens) : advance_all(members);
         advance_all(pointers, 1.0 / 120);
         for (std::size_t i = 0; i < one_by_one.size(); ++i) {
             one_by_one[i].advance(double(i % 3) / 60, expected[i]);

@@ -17,6 +17,7 @@ for kind in installed shared; do
     -DPLIANT_GAIT_TOOL="$work/installed/bin/gait" -DDOCUMENT="$project/demo/lamplighter.gait.yaml" -DEXAMPLE_IN_C="$project/examples/stroll.c" >/dev/null
   cmake --build "$work/outside_$kind" >/dev/null
   "$work/outside_$kind/runtime_alone"
+  "$work/outside_$kind/crowd_on_all_cores"
   [ "$("$work/outside_$kind/with_authoring" "$project/demo/lamplighter.gait.yaml")" = moving ]
   [ "$("$work/outside_$kind/packed_game")" = moving ]
   # One file is all it takes, in a folder where nothing else is.
@@ -24,8 +25,8 @@ for kind in installed shared; do
   cp "$work/outside_$kind/lamplighter.gaitpack" "$work/empty_$kind"
   (cd "$work/empty_$kind" && [ "$("$work/outside_$kind/packed_game" lamplighter.gaitpack)" = moving ])
   "$work/outside_$kind/in_c" "$work/empty_$kind/lamplighter.gaitpack" | grep -q 'moving, her right hand'
-  # The runtime brings neither YAML nor glTF.
-  if ldd "$work/outside_$kind/runtime_alone" "$work/outside_$kind/packed_game" | grep -E 'yaml|gltf|fmt'; then
+  # The runtime brings neither YAML nor glTF nor a thread pool.
+  if ldd "$work/outside_$kind/runtime_alone" "$work/outside_$kind/packed_game" | grep -E 'yaml|gltf|fmt|tbb'; then
     echo "the runtime links what only authoring needs" >&2; exit 1
   fi
 done

@@ -1,3 +1,4 @@
+#include <gait/character.hpp>
 #include <gait/crowd.hpp>
 #include <gait/performer.hpp>
 
@@ -5,7 +6,7 @@
 #include <stdexcept>
 
 int main() {
-    gait::advance_all(std::span<gait::Performer>{}, 0.1);
+    gait::advance_all({}, gait::RunInParts());
     try {
         gait::Performer performer(nullptr);
     } catch (const std::invalid_argument& refused) {
