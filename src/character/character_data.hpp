@@ -96,6 +96,7 @@ struct CompiledState {
     std::uint16_t resume = no_index;        ///< of a machine: where it keeps the node it was left in
     std::uint16_t selector = 0;             ///< of a pick or choose: index into `picks` or `chooses`
     IndexRange transitions, leads;
+    IndexRange timed; ///< of `timed_transitions`: its own that hang on more than values and signals
     StateFacts facts;
 };
 
@@ -274,12 +275,17 @@ struct CharacterData {
     CompiledFeet feet;
     std::vector<Instruction> code;
     std::vector<ComputedParameter> computed; ///< each after what it needs
+    std::vector<std::uint16_t> timed;        ///< of `computed`: what changes though no value does
+    std::vector<std::uint16_t> edges;        ///< of `computed`: what is forgotten at the end of each step
+    SlotSet computed_reads = 0;              ///< values that some of `computed` reads
+    SlotSet cursors_read = 0;                ///< values that some cursor follows
     std::vector<CompiledSignal> signals;
     std::vector<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
     std::vector<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
     std::vector<std::uint16_t> smoothed_of; ///< a slot each: index into `smoothed`
     std::vector<CompiledState> states;
     std::vector<CompiledTransition> transitions;
+    std::vector<std::uint16_t> timed_transitions;
     std::vector<Threshold> thresholds;
     std::vector<CompiledPick> picks;
     std::vector<CompiledChoose> chooses;

@@ -62,6 +62,31 @@ void connect_leaves(CharacterData& data) {
     }
 }
 
+void sort_computed(CharacterData& data) {
+    for (std::size_t c = 0; c < data.computed.size(); ++c) {
+        const ComputedParameter& computed = data.computed[c];
+        const bool follows = computed.slot < data.parameters.size() && data.smoothed_of[computed.slot] != no_index;
+        if (!computed.by_values || follows) { data.timed.push_back(std::uint16_t(c)); }
+        const bool edge = computed.source == ParameterSource::rises || computed.source == ParameterSource::falls;
+        if (edge || computed.counts_presses) { data.edges.push_back(std::uint16_t(c)); }
+        data.computed_reads |= computed.reads;
+    }
+    for (const CompiledCursor& cursor : data.cursors) {
+        data.cursors_read |= slot_set(cursor.number) | slot_set(cursor.angle);
+    }
+}
+
+void sort_transitions(CharacterData& data) {
+    for (CompiledState& state : data.states) {
+        state.timed.first = std::uint16_t(data.timed_transitions.size());
+        for (std::size_t t = 0; t < state.transitions.count; ++t) {
+            const auto index = std::uint16_t(state.transitions.first + t);
+            if (!data.transitions[index].by_values) { data.timed_transitions.push_back(index); }
+        }
+        state.timed.count = std::uint16_t(data.timed_transitions.size() - state.timed.first);
+    }
+}
+
 namespace {
 
 /// The nodes inside a node, itself the first: they stand in a row.

@@ -11,6 +11,12 @@ GAIT_API void lay_out_rig(CharacterData& data);
 /// Where the leaves' numbers are: from the clips, which stay where they are.
 GAIT_API void connect_leaves(CharacterData& data);
 
+/// Which of what is computed must be looked at though no value has changed.
+GAIT_API void sort_computed(CharacterData& data);
+
+/// Which ways out of each state hang on more than values and signals.
+GAIT_API void sort_transitions(CharacterData& data);
+
 /// States share a motion that goes on from the one to the other only where they really are alike.
 GAIT_API void keep_true_twins(CharacterData& data);
 

@@ -289,6 +289,8 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
     if (const std::string fault = fault_of(*data); !fault.empty()) { return damaged(fault); }
     lay_out_rig(*data);
     connect_leaves(*data);
+    sort_computed(*data);
+    sort_transitions(*data);
     keep_true_twins(*data);
     data->layout = PerformerLayout::make(data->needs);
     data->fingerprint = fingerprint_of(*data);

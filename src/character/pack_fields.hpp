@@ -216,7 +216,7 @@ template <As<StateFacts> T, typename V> void fields(T& s, V visit) {
 }
 template <As<CompiledState> T, typename V> void fields(T& s, V visit) {
     auto& [kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
-           start, starts_here, resume, selector, transitions, leads, facts] = s;
+           start, starts_here, resume, selector, transitions, leads, timed, facts] = s;
     visit(kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
           start, starts_here, resume, selector, transitions, leads, facts);
 }
@@ -282,11 +282,11 @@ template <As<PerformerNeeds> T, typename V> void fields(T& s, V visit) {
 }
 template <As<CharacterData> T, typename V> void fields(T& s, V visit) {
     auto& [rig, rest, moved, moved_before, parents, level_order, done_before, inverse_bind, travels, scales, clips,
-           number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed, signals,
-           signal_of, smoothed, smoothed_of, states, transitions, thresholds, picks, chooses, clip_events, state_values,
-           state_gives, leads, forbidden, layers, decide_order, some_layer_hides, needs, layout, has_details, joints_at,
-           fingerprint, kept, layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info,
-           notes] = s;
+           number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed, timed,
+           edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states, transitions,
+           timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads, forbidden,
+           layers, decide_order, some_layer_hides, needs, layout, has_details, joints_at, fingerprint, kept, layer_info,
+           state_info, transition_info, value_info, mark_names, span_names, clip_info, notes] = s;
     // What follows from the rest is worked out anew: character/derive.hpp.
     visit(rig, moved, travels, scales, clips, number_tracks, parameters, motions, additives, masks, cursors,
           weights_read, feet, code, computed, signals, signal_of, smoothed, smoothed_of, states, transitions,

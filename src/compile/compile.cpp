@@ -297,6 +297,8 @@ private:
         needs.resumes = context_.resumes;
         needs.values = data.value_info.size();
         needs.cursors = data.cursors.size();
+        sort_computed(data);
+        sort_transitions(data);
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved = data.moved.size();
         needs.legs = data.feet.legs.size();

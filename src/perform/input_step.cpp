@@ -90,22 +90,35 @@ public:
 
     void run() {
         // What one changes that stands after its reader is read in the next step.
-        SlotSet& moved = frame_.header.to_compute;
-        const SlotSet before = std::exchange(moved, 0);
-        for (std::size_t c = 0; c < frame_.data.computed.size(); ++c) {
-            const ComputedParameter& computed = frame_.data.computed[c];
-            if (changes_ == Changes::left_for_later && watches_changes(computed)) { continue; }
-            if (computed.by_values && ((before | moved) & computed.reads) == 0) {
-                const bool follows =
-                    computed.slot < frame_.data.parameters.size() && frame_.data.smoothed_of[computed.slot] != no_index;
-                if (follows) { smooth(frame_, computed.slot, dt_); }
-                continue;
+        const CharacterData& data = frame_.data;
+        const SlotSet &moved = frame_.header.to_compute, before = std::exchange(frame_.header.to_compute, 0);
+        std::size_t first = 0;
+        if ((before & data.computed_reads) == 0 && changes_ == Changes::seen) {
+            // Nothing has changed, until what time or a layer changes is read by others.
+            first = data.computed.size();
+            for (const std::uint16_t c : data.timed) {
+                look_at(c, 0);
+                if ((moved & data.computed_reads) == 0) { continue; }
+                first = c + 1U;
+                break;
             }
-            compute(computed, frame_.block.memory()[c]);
         }
+        for (std::size_t c = first; c < data.computed.size(); ++c) { look_at(c, before | moved); }
     }
 
 private:
+    /// Computes one, if one of the values that have moved is read by it.
+    void look_at(std::size_t c, SlotSet moved) {
+        const ComputedParameter& computed = frame_.data.computed[c];
+        if (changes_ == Changes::left_for_later && watches_changes(computed)) { return; }
+        if (!computed.by_values || (moved & computed.reads) != 0) {
+            compute(computed, frame_.block.memory()[c]);
+        } else if (computed.slot < frame_.data.parameters.size() &&
+                   frame_.data.smoothed_of[computed.slot] != no_index) {
+            smooth(frame_, computed.slot, dt_);
+        }
+    }
+
     [[nodiscard]] float value_of(CodeRange code) const {
         return evaluate(frame_.data.instructions(code), {frame_.block.smoothed(), frame_.block.raw(), {}});
     }
@@ -114,6 +127,12 @@ private:
     }
 
     void compute(const ComputedParameter& computed, double& memory) {
+        if (computed.source == ParameterSource::layer_state || computed.source == ParameterSource::layer_reading) {
+            // Hidden, and nothing clears it.
+            const float now = reading_of_layer(frame_, computed);
+            frame_.block.raw()[computed.slot] = now;
+            return show(frame_, computed.slot, now);
+        }
         float& raw = frame_.block.raw()[computed.slot];
         const float before = raw;
         const bool hidden = computed.slot >= frame_.data.parameters.size();
@@ -148,8 +167,7 @@ private:
         }
         case ParameterSource::layer_state:
         case ParameterSource::layer_reading:
-            raw = reading_of_layer(frame_, computed);
-            break;
+            break; // above
         case ParameterSource::rises:
         case ParameterSource::falls: {
             const bool now = value_of(computed.value) != 0;
@@ -164,7 +182,7 @@ private:
         raw = within_range(info, raw);
         if (raw != before) {
             note_moved(frame_.header, computed.slot);
-            frame_.header.inputs_settle = 1; // a cursor may follow it
+            if ((frame_.data.cursors_read & slot_set(computed.slot)) != 0) { frame_.header.inputs_settle = 1; }
         }
         if (frame_.data.smoothed_of[computed.slot] != no_index) {
             smooth(frame_, computed.slot, dt_);
@@ -306,7 +324,7 @@ void look_at_layers(Frame& frame) {
 }
 
 void forget_edges(Frame& frame) {
-    for (std::size_t c = 0; c < frame.data.computed.size(); ++c) {
+    for (const std::uint16_t c : frame.data.edges) {
         const ComputedParameter& computed = frame.data.computed[c];
         // Two presses in two steps running are two.
         if (computed.counts_presses) { frame.block.memory()[c] = 0; }

@@ -185,11 +185,28 @@ bool is_still_shut(const Frame& frame, const CompiledTransition& transition) {
            (transition.signal == no_index || frame.header.signals_live == 0);
 }
 
+/// Whether that is so of all ways out of a state that hang on values and signals alone.
+bool are_still_shut(const Frame& frame, const CompiledState& state) {
+    return (state.facts.reads & frame.header.moved) == 0 && frame.header.signals_live == 0;
+}
+
+/// The ways out of a state, in their order: all, or those that hang on more than values and signals.
+std::span<const std::uint16_t> timed_ways_out(const Frame& frame, const CompiledState& state) {
+    return {frame.data.timed_transitions.data() + state.timed.first, state.timed.count};
+}
+
 /// The first transition that holds, outermost states first; none when nothing does. `turned_down`: none did when they
 /// were last looked at.
 std::uint16_t find_due(const Frame& frame, const Visited& visited, bool turned_down, double& fade) {
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
+        if (turned_down && are_still_shut(frame, state)) {
+            for (const std::uint16_t index : timed_ways_out(frame, state)) {
+                const CompiledTransition& transition = frame.data.transitions[index];
+                if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
+            }
+            continue;
+        }
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const auto index = std::uint16_t(state.transitions.first + t);
             const CompiledTransition& transition = frame.data.transitions[index];
@@ -505,12 +522,10 @@ double seconds_to_decision(const Frame& frame) {
         const CompiledState& state = frame.data.states[layer.path[level].node];
         const double elapsed = layer.path[level].elapsed;
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
-        for (std::size_t t = 0; t < state.transitions.count; ++t) {
-            const CompiledTransition& transition = frame.data.transitions[state.transitions.first + t];
-            if (transition.by_values && (transition.signal == no_index || frame.header.signals_live == 0)) { continue; }
+        const auto consider_way_out = [&](const CompiledTransition& transition) {
             consider(after_of(frame, level, transition) - elapsed);
             // What a condition reads of the inputs, and which signals there are, stays as it is within a step.
-            if (waits_for_moment(transition) && !may_be_taken(frame, transition)) { continue; }
+            if (waits_for_moment(transition) && !may_be_taken(frame, transition)) { return; }
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
                 consider(seconds_left_at(frame, level) - frame.data.fade_seconds(transition, inputs));
@@ -530,6 +545,17 @@ double seconds_to_decision(const Frame& frame) {
                 consider(threshold.reading == Reading::left ? seconds_left_at(frame, level) - double(threshold.value)
                                                             : double(threshold.value) - elapsed);
             }
+        };
+        // One that hangs on values and signals alone waits for a signal that may not come yet.
+        if (frame.header.signals_live == 0) {
+            for (const std::uint16_t index : timed_ways_out(frame, state)) {
+                consider_way_out(frame.data.transitions[index]);
+            }
+            continue;
+        }
+        for (std::size_t t = 0; t < state.transitions.count; ++t) {
+            const CompiledTransition& transition = frame.data.transitions[state.transitions.first + t];
+            if (!transition.by_values || transition.signal != no_index) { consider_way_out(transition); }
         }
     }
     return due;

@@ -29,6 +29,13 @@ bool says_the_way(const Frame& frame) {
                        [&](const Instance& instance) { return frame.state_of(instance).takes_travel; });
 }
 
+/// Whether a layer plays nothing, and nothing of it decays: its time passes and no more.
+bool is_idle(const Frame& frame) {
+    const LayerHeader& layer = frame.layer;
+    return layer.instance_count == 1 && layer.offset_active == 0 && frame.state_of(layer.instances[0]).facts.nothing &&
+           frame.block.layer_index() > 0;
+}
+
 /// Adds what the playing clips of a layer have of some time to what those below have.
 void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) {
     if (!says_the_way(frame)) { return; }
@@ -121,7 +128,10 @@ void age_layer(Frame& frame, double dt) {
         for (SideTurn& turn : frame.block.side_turns()) { turn.left = std::max(0.0F, turn.left - float(dt)); }
     }
     if (layer.instance_count > 1) { drop_faded(frame); }
-    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared) { SharedPhase(frame).go_alone(); }
+    if (layer.instance_count == 1 && layer.instances[0].timing == Timing::shared &&
+        frame.state_of(layer.instances[0]).facts.synced) {
+        SharedPhase(frame).go_alone();
+    }
 }
 
 } // namespace
@@ -188,6 +198,7 @@ void Step::pass(const Passing& which) {
         Frame& frame = layers_[l];
         const double dt = is_in(which.passing, l) ? which.times[l] : 0;
         const bool passes = dt > 0;
+        if (is_idle(frame)) { continue; }
         SharedStep shared;
         InplaceArray<PhaseClock, 1> clock;
         const bool synced = (passes || travel != nullptr) && plays_synced(frame.data, frame.layer);
@@ -208,7 +219,9 @@ void Step::pass(const Passing& which) {
         if (passes) { pass_clips(frame, shared, dt); }
     }
     if (travel != nullptr) {
-        header_.travel = header_.travel * exponential(sum.twist);
+        const BodyStep& way = sum.twist;
+        const bool moves = way.x != 0 || way.y != 0 || way.z != 0 || way.yaw != 0;
+        if (moves) { header_.travel = header_.travel * exponential(way); }
         header_.travel_share += sum.share * way_time;
     }
     travelled_ = std::max(travelled_, which.until);
