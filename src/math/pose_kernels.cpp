@@ -306,11 +306,12 @@ void normalize(Rows rotations, std::size_t lanes) {
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes) {
     const Floats d;
     const hn::RebindToUnsigned<Floats> bits;
-    const auto one = hn::Set(bits, 0x3F800000U), lowest = hn::Set(bits, 1U), lane_index = hn::Iota(bits, 0U);
+    const auto one = hn::Set(bits, 0x3F800000U), negative = hn::Set(bits, 0x80000000U);
+    const auto own_bit = hn::Shl(hn::Set(bits, 1U), hn::Iota(bits, 0U));
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         const std::size_t joint = first + lane;
         const auto word = hn::Set(bits, words[joint / 32] >> (joint % 32));
-        const auto sign = hn::ShiftLeft<31>(hn::And(hn::Shr(word, lane_index), lowest));
+        const auto sign = hn::IfThenElseZero(hn::TestBit(word, own_bit), negative);
         hn::Store(hn::BitCast(d, hn::Or(one, sign)), d, factors + lane);
     }
 }

@@ -53,28 +53,46 @@ private:
         if (is_whole(channel, entries, terms_)) { return parent; }
         if (entries.empty() && parent == nullptr) { return data_.masks[channel.mask].data() + window_.first; }
         std::array<float, window_lanes>& row = rows_[c];
-        for (std::size_t lane = 0; lane < window_.lanes; ++lane) {
-            const float own = share_of(channel, entries, terms_, [&](std::uint16_t index) {
-                return index == no_index ? 1.0F : data_.masks[index][window_.first + lane];
-            });
-            row[lane] = parent == nullptr ? own : own * parent[lane];
+        if (entries.empty()) {
+            const float* mask = mask_of(channel.mask);
+            for (std::size_t lane = 0; lane < window_.lanes; ++lane) { row[lane] = mask == nullptr ? 1 : mask[lane]; }
+        } else {
+            fill_share(channel, entries, row.data());
+        }
+        if (parent != nullptr) {
+            for (std::size_t lane = 0; lane < window_.lanes; ++lane) { row[lane] *= parent[lane]; }
         }
         return row.data();
     }
 
-    /// The part of a channel beside the others of its mix.
-    template <typename Mask>
-    static float share_of(const Channel& channel, std::span<const MixEntry> entries, const float* terms, Mask mask) {
-        if (entries.empty()) { return mask(channel.mask); }
-        float others = 0;
+    /// Null where it is 1 everywhere.
+    [[nodiscard]] const float* mask_of(std::uint16_t mask) const {
+        return mask == no_index ? nullptr : data_.masks[mask].data() + window_.first;
+    }
+
+    /// The part of a channel beside the others of its mix, on each lane. In loops that go over lanes alone.
+    void fill_share(const Channel& channel, std::span<const MixEntry> entries, float* row) const {
+        const std::size_t lanes = window_.lanes;
+        std::array<float, window_lanes> others; // NOLINT: filled as far as it is read
+        std::fill_n(others.data(), lanes, 0.0F);
         for (const MixEntry& entry : entries.subspan(1)) {
-            others += (entry.term == no_index ? 1.0F : terms[entry.term]) * mask(entry.mask);
+            const float term = entry.term == no_index ? 1.0F : terms_[entry.term];
+            const float* mask = mask_of(entry.mask);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                others[lane] += mask == nullptr ? term : term * mask[lane];
+            }
         }
         const MixEntry& lowest = entries.front();
-        const float first = lowest.term == no_index ? std::max(0.0F, 1 - others) : terms[lowest.term];
-        const float all = first + others;
-        const float own = channel.rest ? first + std::max(0.0F, 1 - all) : mask(channel.mask);
-        return own / std::max(1.0F, all);
+        const bool takes_rest = lowest.term == no_index;
+        const float term = takes_rest ? 0 : terms_[lowest.term];
+        const float* own_mask = mask_of(channel.mask);
+        for (std::size_t lane = 0; lane < lanes; ++lane) {
+            const float first = takes_rest ? std::max(0.0F, 1 - others[lane]) : term, all = first + others[lane];
+            const float own = channel.rest          ? first + std::max(0.0F, 1 - all)
+                              : own_mask == nullptr ? 1.0F
+                                                    : own_mask[lane];
+            row[lane] = own / std::max(1.0F, all);
+        }
     }
 
     const CharacterData& data_;
@@ -82,7 +100,7 @@ private:
     const float* terms_;
     Window window_;
     std::uint64_t known_ = 0;                                                             ///< a bit a channel
-    std::array<const float*, most_channels> profiles_;                                    // NOLINT: where known
+    std::array<const float*, most_channels> profiles_{};                                  ///< where known
     alignas(cache_line) std::array<std::array<float, window_lanes>, most_channels> rows_; // NOLINT: where made
 };
 

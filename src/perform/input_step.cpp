@@ -1,6 +1,7 @@
 #include "perform/input_step.hpp"
 
 #include "gait/math.hpp"
+#include "math/compiler.hpp"
 #include "math/springs.hpp"
 #include "perform/playheads.hpp"
 
@@ -22,13 +23,12 @@ void show(Frame& frame, std::size_t slot, float value) {
 }
 
 /// Moves the smoothed value of a parameter toward `raw()[slot]`. Whether it has yet to arrive.
-bool smooth(Frame& frame, std::size_t slot, double dt) {
+GAIT_NOINLINE bool follow_smoothly(Frame& frame, std::size_t slot, double dt) {
     const ParameterInfo& info = frame.data.parameters[slot];
     const PerformerBlock& block = frame.block;
     const bool wraps = info_of(info.kind).wraps;
     auto& [value, velocity, limited] = block.smoothed_states()[frame.data.smoothed_of[slot]];
     const auto asked = double(block.raw()[slot]);
-    if (value == asked && limited == asked && velocity == 0) { return false; } // it has arrived
     // Angles go the short way: the target is taken on the turn nearest to where the way there begins.
     double target = asked;
     const double from = info.at_most > 0 ? limited : value;
@@ -65,14 +65,22 @@ bool smooth(Frame& frame, std::size_t slot, double dt) {
     return !arrived;
 }
 
+/// The same, where it most often has arrived.
+bool smooth(Frame& frame, std::size_t slot, double dt) {
+    const SmoothedState& state = frame.block.smoothed_states()[frame.data.smoothed_of[slot]];
+    const auto asked = double(frame.block.raw()[slot]);
+    if (state.value == asked && state.limited == asked && state.velocity == 0) { return false; }
+    return follow_smoothly(frame, slot, dt);
+}
+
 /// What is asked of another layer, as it stands.
 float reading_of_layer(const Frame& frame, const ComputedParameter& asked) {
     const PerformerBlock block = frame.block.of_layer(asked.layer);
     const LayerHeader& layer = block.layer();
     if (layer.depth == 0) { return 0; } // the layers are only just being entered
-    if (asked.source == ParameterSource::layer_state) {
-        const CompiledState& state = frame.data.states[asked.node];
-        return state.level < layer.depth && layer.path[state.level].node == asked.node ? 1.0F : 0.0F;
+    if (asked.source == ParameterSource::layer_state) [[likely]] {
+        const std::size_t level = frame.data.states[asked.node].level;
+        return level < layer.depth && layer.path[level].node == asked.node ? 1.0F : 0.0F;
     }
     return value_of(Reading(asked.node), read_state(frame.data, block, 0));
 }
@@ -111,7 +119,12 @@ private:
     void look_at(std::size_t c, SlotSet moved) {
         const ComputedParameter& computed = frame_.data.computed[c];
         if (changes_ == Changes::left_for_later && watches_changes(computed)) { return; }
-        if (!computed.by_values || (moved & computed.reads) != 0) {
+        if (computed.source == ParameterSource::layer_state || computed.source == ParameterSource::layer_reading) {
+            // Hidden, and nothing clears it.
+            const float now = reading_of_layer(frame_, computed);
+            frame_.block.raw()[computed.slot] = now;
+            show(frame_, computed.slot, now);
+        } else if (!computed.by_values || (moved & computed.reads) != 0) {
             compute(computed, frame_.block.memory()[c]);
         } else if (computed.slot < frame_.data.parameters.size() &&
                    frame_.data.smoothed_of[computed.slot] != no_index) {
@@ -127,12 +140,6 @@ private:
     }
 
     void compute(const ComputedParameter& computed, double& memory) {
-        if (computed.source == ParameterSource::layer_state || computed.source == ParameterSource::layer_reading) {
-            // Hidden, and nothing clears it.
-            const float now = reading_of_layer(frame_, computed);
-            frame_.block.raw()[computed.slot] = now;
-            return show(frame_, computed.slot, now);
-        }
         float& raw = frame_.block.raw()[computed.slot];
         const float before = raw;
         const bool hidden = computed.slot >= frame_.data.parameters.size();
@@ -167,7 +174,7 @@ private:
         }
         case ParameterSource::layer_state:
         case ParameterSource::layer_reading:
-            break; // above
+            break; // by `look_at`
         case ParameterSource::rises:
         case ParameterSource::falls: {
             const bool now = value_of(computed.value) != 0;

@@ -1,5 +1,6 @@
 #include "perform/machine_step.hpp"
 
+#include "math/compiler.hpp"
 #include "perform/clip_events.hpp"
 #include "perform/picks.hpp"
 #include "perform/playheads.hpp"
@@ -139,9 +140,10 @@ const CompiledForbid* forbidden_by(const Frame& frame, std::uint16_t node) {
     return nullptr;
 }
 
-/// Whether a transition falls now, and with what fade. What costs least is asked first.
-bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& transition, double& fade) {
-    if (!is_signalled(frame, transition) || !has_passed(frame, transition)) { return false; }
+/// Whether one whose signal was sent falls now, and with what fade. What costs least is asked first.
+GAIT_NOINLINE bool is_due_with_its_signal(const Frame& frame, std::size_t level, const CompiledTransition& transition,
+                                          double& fade) {
+    if (!has_passed(frame, transition)) { return false; }
     if (frame.layer.path[level].elapsed < after_of(frame, level, transition) - instant) { return false; }
     if (transition.not_again && leads_into_active(frame, transition)) { return false; }
     ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
@@ -150,6 +152,11 @@ bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& tra
     if (transition.at_end && seconds_left_at(frame, level) > fade + instant) { return false; }
     if (!transition.when.empty() && evaluate(frame.data.instructions(transition.when), inputs) == 0) { return false; }
     return is_inside(frame, transition) && forbidden_by(frame, transition.target) == nullptr;
+}
+
+/// Whether a transition falls now, and with what fade.
+bool is_due(const Frame& frame, std::size_t level, const CompiledTransition& transition, double& fade) {
+    return is_signalled(frame, transition) && is_due_with_its_signal(frame, level, transition, fade);
 }
 
 /// States that were left or entered at one instant.
