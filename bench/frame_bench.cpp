@@ -424,13 +424,16 @@ bool report_shipped(const std::filesystem::path& demo, nlohmann::json& report) {
 
 /// Prints what one of many takes. False when a crowd is dearer than is wanted.
 bool report_crowds(const std::filesystem::path& demo, nlohmann::json& report) {
-    fmt::print("\n  lamplighters strolling   characters   threads   matrices   a performer and thread   against one\n");
+    fmt::print(
+        "\n  lamplighters strolling     characters   threads   matrices   a performer and thread   against one\n");
     bool kept = true;
     for (const bench::CrowdRow& row : bench::crowd_rows(demo)) {
-        fmt::print("  {:23}  {:10}  {:8}  {:9}  {:19.0f} ns  {:10.2f}x\n", row.performers, row.casts, row.threads,
-                   row.matrices ? "yes" : "no", row.nanoseconds, row.over_single);
+        fmt::print("  {:23}  {:6}{:6}  {:8}  {:9}  {:19.0f} ns  {:10.2f}x\n", row.performers, row.casts,
+                   row.mixed ? " mixed" : "", row.threads, row.matrices ? "yes" : "no", row.nanoseconds,
+                   row.over_single);
         report["crowds"].push_back({{"performers", row.performers},
                                     {"characters", row.casts},
+                                    {"mixed", row.mixed},
                                     {"threads", row.threads},
                                     {"matrices", row.matrices},
                                     {"ns", row.nanoseconds},

@@ -25,13 +25,14 @@ std::shared_ptr<const gait::Character> opened(const std::filesystem::path& docum
     return loaded.character;
 }
 
-/// Performers that have been strolling for a while, each at its own place in her stride.
+/// Performers that have been strolling for a while, each at its own place in her stride. Those of one cast stand
+/// together, or each beside those of others.
 std::vector<gait::Performer> strolling(const std::vector<std::shared_ptr<const gait::Character>>& casts,
-                                       std::size_t count, std::size_t cast_count) {
+                                       std::size_t count, std::size_t cast_count, bool mixed) {
     std::vector<gait::Performer> performers;
     performers.reserve(count);
     for (std::size_t i = 0; i < count; ++i) {
-        gait::Performer& performer = performers.emplace_back(casts[i % cast_count]);
+        gait::Performer& performer = performers.emplace_back(casts[mixed ? i % cast_count : i * cast_count / count]);
         performer.set("speed", 1.4F);
         for (int f = 0; f < 12; ++f) { performer.advance(0.25 + 0.001 * double(i % 64)); }
     }
@@ -96,13 +97,17 @@ double time_of(std::vector<gait::Performer>& performers, std::size_t threads, bo
 } // namespace
 
 std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
-    constexpr std::size_t most_casts = 10;
+    // As a game has them: packs of one set of clips, which they share.
+    constexpr std::size_t some_casts = 10, most_casts = 100;
+    const gait::Packed packed = gait::pack(*opened(demo / "lamplighter.gait.yaml"));
     std::vector<std::shared_ptr<const gait::Character>> casts;
-    for (std::size_t c = 0; c < most_casts; ++c) { casts.push_back(opened(demo / "lamplighter.gait.yaml")); }
+    for (std::size_t c = 0; c < most_casts; ++c) {
+        casts.push_back(gait::open(packed.bytes, {.shares_with = c == 0 ? nullptr : casts.front()}).character);
+    }
     std::vector<CrowdRow> rows;
     double single = 0, single_with_matrices = 0;
     const auto add = [&](CrowdRow row) {
-        std::vector<gait::Performer> performers = strolling(casts, row.performers, row.casts);
+        std::vector<gait::Performer> performers = strolling(casts, row.performers, row.casts, row.mixed);
         row.nanoseconds = time_of(performers, row.threads, row.matrices);
         row.bytes_touched = bytes_touched(performers.front());
         double& alone = row.matrices ? single_with_matrices : single;
@@ -112,7 +117,10 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
     };
     for (const bool matrices : {false, true}) {
         for (const std::size_t count : {1U, 100U, 1000U, 10000U}) { add({.performers = count, .matrices = matrices}); }
-        add({.performers = 10000, .casts = most_casts, .matrices = matrices});
+        for (const std::size_t count : {some_casts, most_casts}) {
+            add({.performers = 10000, .casts = count, .matrices = matrices});
+        }
+        add({.performers = 10000, .casts = most_casts, .mixed = true, .matrices = matrices});
         add({.performers = 10000, .threads = 2, .matrices = matrices});
     }
     return rows;
@@ -125,7 +133,7 @@ std::vector<DetailRow> detail_rows(const std::filesystem::path& demo) {
     std::vector<DetailRow> rows;
     const auto add = [&](const std::string& name, const gait::Detail& detail, Matrices* asked,
                          bool logic_alone = false) {
-        gait::Performer performer = std::move(strolling({character}, 1, 1).front());
+        gait::Performer performer = std::move(strolling({character}, 1, 1, false).front());
         if (!performer.set_detail(detail)) { throw std::logic_error("a level of detail was refused"); }
         for (int f = 0; f < 60; ++f) { frame_of(performer, speed, asked); }
         constexpr int frames = 6000;

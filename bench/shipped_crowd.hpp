@@ -10,7 +10,8 @@ namespace bench {
 /// Some performers strolling, an input set in each frame.
 struct CrowdRow {
     std::size_t performers = 1;
-    std::size_t casts = 1; ///< characters among which they are dealt, each opened by itself
+    std::size_t casts = 1; ///< characters among which they are dealt: packs of one set of clips, which they share
+    bool mixed = false;    ///< neighbours are of unlike characters
     std::size_t threads = 1;
     bool matrices = false;    ///< their skinning matrices are made as well
     double nanoseconds = 0;   ///< a performer and a frame, times the threads; the least of several runs

@@ -372,7 +372,7 @@ Diagnostics expand_clip_sets(Document& document, const FileReader& files) {
 namespace {
 
 /// What `work` loads, or that there was not enough memory for it.
-template <typename Work> Loaded with_enough_memory(const std::string& name, Work work) {
+template <typename Name, typename Work> Loaded with_enough_memory(const Name& name, Work work) {
     try {
         return work();
     } catch (const std::bad_alloc&) {
@@ -382,7 +382,7 @@ template <typename Work> Loaded with_enough_memory(const std::string& name, Work
         Diagnostic& diagnostic = result.diagnostics.emplace_back();
         diagnostic.code = "out-of-memory";
         diagnostic.message = "there is not enough memory to load this; nothing was loaded";
-        diagnostic.file = name;
+        diagnostic.file = std::filesystem::path(name).string();
         return result;
     }
 }
@@ -392,7 +392,7 @@ template <typename Work> Loaded with_enough_memory(const std::string& name, Work
 Loaded load(const std::filesystem::path& path, Completeness completeness) { return load(path, {}, completeness); }
 
 Loaded load(const std::filesystem::path& path, const FileReader& files, Completeness completeness) {
-    return with_enough_memory(path.string(), [&] { return load_all(read_document(path, files), completeness, files); });
+    return with_enough_memory(path, [&] { return load_all(read_document(path, files), completeness, files); });
 }
 
 Loaded load_text(const std::string& text, const std::string& name, const FileReader& files, Completeness completeness) {

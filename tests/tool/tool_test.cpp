@@ -295,7 +295,7 @@ TEST_CASE("machines inside states are sketched as boxes, junctions as diamonds, 
          {"subgraph \"cluster_0/air\"", "label=\"lighting\"", "arms on trunk", "\"0/onward\" [shape=diamond",
           "\"0/onward\" -> \"0/still\" [label=\"else\"]",
           "\"0/moving\" -> \"0/air/take_off\" [label=\"speed <= 1.8\\nsignal hop\\n0.24 s\"]",
-          "[label=\"airborne\\n0.25 s inertial\", lhead=\"cluster_0/air\", style=dashed]",
+          "[label=\"airborne\\nnot from landing\\n0.25 s inertial\", lhead=\"cluster_0/air\", style=dashed]",
           "\"0/air/falling\" -> \"0/landing\" [label=\"not airborne\\nafter 0.2 s\\n0.12 s inertial\"];",
           "after 3 to 7 s", "inside may_turn", "signal light", "leads\\naside < 0", "not while", "once/greet",
           "crouching\\n(crouch\\nat ducking times)"}) {
