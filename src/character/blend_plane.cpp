@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <map>
 #include <numeric>
 
 namespace gait::detail {
@@ -41,12 +40,15 @@ std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std
 BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
                        std::vector<Stretch> stretches)
     : sites_(std::move(sites)), cells_(std::move(cells)), stretches_(std::move(stretches)), method_(method) {
-    std::map<std::array<std::uint16_t, 2>, int> sides;
+    std::vector<std::array<std::uint16_t, 2>> sides;
+    sides.reserve(4 * cells_.size());
     for (const Cell& cell : cells_) {
-        for (std::size_t i = 0; i < cell.size(); ++i) { ++sides[{cell[i], cell[(i + 1) % cell.size()]}]; }
+        for (std::size_t i = 0; i < cell.size(); ++i) { sides.push_back({cell[i], cell[(i + 1) % cell.size()]}); }
     }
-    for (const auto& [side, count] : sides) {
-        if (!sides.contains({side[1], side[0]})) { rim_.push_back(side); }
+    std::sort(sides.begin(), sides.end());
+    sides.erase(std::unique(sides.begin(), sides.end()), sides.end());
+    for (const auto& [from, to] : sides) {
+        if (!std::binary_search(sides.begin(), sides.end(), std::array{to, from})) { rim_.push_back({from, to}); }
     }
     if (cells_.empty() && sites_.size() > 1) {
         // All in a line: its pieces, in order.
@@ -69,6 +71,7 @@ bool BlendPlane::can_be(const std::vector<PlanePoint>& sites, const std::vector<
     if (sites.empty() || sites.size() > most_sites || cells.size() > most_cells) { return false; }
     if (!std::all_of(sites.begin(), sites.end(), near)) { return false; }
     std::vector<std::pair<double, double>> places;
+    places.reserve(sites.size());
     for (const PlanePoint& site : sites) { places.emplace_back(site.x, site.y); }
     std::sort(places.begin(), places.end());
     if (std::adjacent_find(places.begin(), places.end()) != places.end()) { return false; }
@@ -78,8 +81,10 @@ bool BlendPlane::can_be(const std::vector<PlanePoint>& sites, const std::vector<
                      [&](const Stretch& s) { return near(s.from) && near(s.to); })) {
         return false;
     }
+    std::vector<std::uint16_t> corners;
+    corners.reserve(sites.size());
     return std::all_of(cells.begin(), cells.end(), [&](const Cell& cell) {
-        std::vector<std::uint16_t> corners = cell;
+        corners = cell;
         std::sort(corners.begin(), corners.end());
         const bool each_once = std::adjacent_find(corners.begin(), corners.end()) == corners.end();
         return corners.size() >= 3 && each_once && corners.back() < sites.size();
@@ -109,6 +114,7 @@ std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std:
 
 void BlendPlane::find_flat_cells() {
     flat_.assign(cells_.size(), -1);
+    on_sides_.reserve(rim_.size());
     for (std::size_t side = 0; side < rim_.size(); ++side) {
         auto& chain = on_sides_.emplace_back(std::vector<OnSide>{{rim_[side][0], 0}, {rim_[side][1], 1}});
         // What lies on the side may itself be the edge of a flat cell.
@@ -153,6 +159,10 @@ void BlendPlane::index_cells() {
     const PlanePoint size = high_ - low_;
     squares_ = {grid / size.x, grid / size.y};
     std::vector<Box> boxes;
+    boxes.reserve(cells_.size());
+    constexpr std::size_t squares = std::size_t(grid) * grid, some_cells = 4; // that reach into a square
+    first_in_square_.reserve(squares + 1);
+    in_square_.reserve(squares * some_cells);
     for (const Cell& cell : cells_) { boxes.push_back(box_of(cell)); }
     SideAreas areas;                  // NOLINT: of no use here
     constexpr double rounding = 1e-9; // of a square: more than a place is taken for the next one's

@@ -16,6 +16,11 @@ void lay_out_rig(CharacterData& data) {
         }
     }
     std::vector<int> levels;
+    levels.reserve(joints);
+    data.level_order.reserve(joints);
+    data.parents.reserve(joints);
+    data.done_before.reserve(joints);
+    data.inverse_bind.reserve(joints * 16);
     for (const Joint& joint : data.rig.joints) {
         levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
         data.level_order.push_back(std::uint16_t(levels.size() - 1));
@@ -77,6 +82,7 @@ void sort_computed(CharacterData& data) {
 }
 
 void sort_transitions(CharacterData& data) {
+    data.timed_transitions.reserve(data.transitions.size());
     for (CompiledState& state : data.states) {
         state.timed.first = std::uint16_t(data.timed_transitions.size());
         for (std::size_t t = 0; t < state.transitions.count; ++t) {

@@ -44,7 +44,7 @@ SharedCharacter::SharedCharacter(SharedCharacter&& other) noexcept {
     ShareAccess::make(*this, ShareAccess::take(other));
 }
 SharedCharacter& SharedCharacter::operator=(const SharedCharacter& other) noexcept {
-    ShareAccess::become(*this, ShareAccess::of(other));
+    if (this != &other) { ShareAccess::become(*this, ShareAccess::of(other)); }
     return *this;
 }
 SharedCharacter& SharedCharacter::operator=(SharedCharacter&& other) noexcept {
