@@ -28,8 +28,8 @@ namespace {
 constexpr double dt = 1.0 / 60;
 
 const bench::Material& material() {
-    static const bench::Material made = bench::make_material(
-        std::getenv("GAIT_BENCH_DEMO") != nullptr ? std::getenv("GAIT_BENCH_DEMO") : "demo/lamplighter.glb");
+    const char* elsewhere = std::getenv("GAIT_BENCH_DEMO");
+    static const bench::Material made = bench::make_material(elsewhere == nullptr ? "demo/lamplighter.glb" : elsewhere);
     return made;
 }
 

@@ -39,15 +39,13 @@ public:
             const std::size_t own = line_start(clip).size();
             if (own <= 84) { width = std::max(width, own); }
         }
-        bool first = true;
         for (const Chapter& chapter : chapters) {
             std::vector<const Placed*> played;
             for (const ClipRole role : chapter.roles) {
                 for (const Placed* clip : cast_.all(role)) { (clip->state.empty() ? idle : played).push_back(clip); }
             }
             if (played.empty()) { continue; }
-            out += (first ? "" : "") + std::string("\n  # ") + chapter.title + "\n";
-            first = false;
+            out += std::string("\n  # ") + chapter.title + "\n";
             for (const Placed* clip : played) { out += clip_line(*clip, width); }
         }
         for (const ClipRole role : {ClipRole::same_gait, ClipRole::not_placed}) {

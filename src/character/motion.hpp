@@ -15,7 +15,7 @@
 namespace gait::detail {
 
 /// One playhead's clip. What making a pose asks of it stands on its first cache line.
-struct alignas(cache_line) Leaf {
+struct alignas(cache_line) Leaf { // NOLINT(clang-analyzer-optin.performance.Padding): it fills whole cache lines
     const SampledClip* sampled = nullptr; ///< what is summed: the clip, or its differences
     ClipFrames frames;                    ///< of that
     bool loops = false;
