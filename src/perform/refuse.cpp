@@ -2,7 +2,8 @@
 
 #include "diagnostics/sink.hpp"
 #include "gait/character.hpp"
-#include "gait/performer.hpp"
+#include "math/compiler.hpp"
+#include "perform/block_of.hpp"
 
 #include <algorithm>
 #include <array>
@@ -98,15 +99,28 @@ std::string describe(const RefusedCall& call) {
 
 namespace gait::detail {
 
-bool refuse(const PerformerBlock& block, const RefusedCall& call) {
-    Faults& faults = block.header().faults;
-    ++(call.kind == "step" ? faults.refused_steps : faults.refused_values);
-    faults.last = call.why;
-    faults.last_value = float(call.value);
-    const std::size_t count = std::min(call.name.size(), sizeof faults.last_name - 1);
-    std::fill(std::copy_n(call.name.data(), count, std::begin(faults.last_name)), std::end(faults.last_name), '\0');
-    if (const RefusalListener hears = listener.load()) { hears(call, listeners_context.load()); }
+GAIT_COLD bool refuse_name(const Performer& performer, const Asked& asked, std::string_view name, Refusal why) {
+    Faults& faults = block_of(performer).header().faults;
+    ++(asked.kind == "step" ? faults.refused_steps : faults.refused_values);
+    faults.last = why;
+    faults.last_value = float(asked.value);
+    const std::size_t count = std::min(name.size(), sizeof faults.last_name - 1);
+    std::fill(std::copy_n(name.data(), count, std::begin(faults.last_name)), std::end(faults.last_name), '\0');
+    if (const RefusalListener hears = listener.load()) {
+        hears({performer, asked.call, asked.kind, why, name, asked.word, asked.value}, listeners_context.load());
+    }
     return false;
+}
+
+GAIT_COLD bool refuse(const Performer& performer, const Asked& asked, Refusal why) {
+    return refuse_name(performer, asked, {}, why);
+}
+
+GAIT_COLD bool refuse_parameter(const Performer& performer, const Asked& asked, std::uint16_t index, Refusal why) {
+    const CharacterData& data = performer.character().data();
+    if (index >= data.smoothed_of.size()) { return refuse(performer, asked, Refusal::wrong_handle); }
+    const ParameterInfo& info = data.parameters[index];
+    return refuse_name(performer, asked, info.name, info.computed ? Refusal::computed : why);
 }
 
 } // namespace gait::detail
