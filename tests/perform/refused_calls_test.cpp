@@ -102,8 +102,9 @@ TEST_CASE("faults keep why the last call was refused, for whom and with what") {
     CHECK(performer.faults().last == Refusal::unknown_name);
 }
 
+// NOLINTBEGIN(clang-analyzer-cplusplus.Move): that is what is tested
 TEST_CASE("a performer that was moved from refuses every call and shows nothing") {
-    const auto character = support::rich_character();
+    const auto& character = support::rich_character();
     Performer performer(character);
     performer.advance(0.5);
     const std::vector<std::byte> stored(performer.bytes().begin(), performer.bytes().end());
@@ -181,6 +182,7 @@ TEST_CASE("a performer that was moved from refuses every call and shows nothing"
     CHECK(left.advance(0.1));
     CHECK(left.time() == Approx(0.6));
 }
+// NOLINTEND(clang-analyzer-cplusplus.Move)
 
 TEST_CASE("a share in a character is what a shared pointer is") {
     std::shared_ptr<const Character> character = her();
@@ -205,7 +207,8 @@ TEST_CASE("a share in a character is what a shared pointer is") {
     }
     CHECK(character.use_count() == holders);
     // A performer keeps its character alive alone.
-    const Performer performer(std::move(character));
+    const Performer performer(character);
+    character.reset();
     CHECK(performer.character().joint_count() > 0);
     CHECK(performer.shared_character()->parameters().size() == 5);
 }
