@@ -5,6 +5,8 @@
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
+#include <cstddef>
 #include <limits>
 #include <string>
 #include <vector>
@@ -100,6 +102,17 @@ TEST_CASE("faults keep why the last call was refused, for whom and with what") {
     CHECK(performer.faults().last == Refusal::none);
     CHECK(performer.restore(stored));
     CHECK(performer.faults().last == Refusal::unknown_name);
+    // A name without an end, and a reason that there is none of, would be read by whoever asks.
+    const std::string begins = "a name that is";
+    const auto as_byte = [](char letter) { return std::byte(letter); };
+    const auto name = std::search(stored.begin(), stored.end(), begins.begin(), begins.end(),
+                                  [&](std::byte byte, char letter) { return byte == as_byte(letter); });
+    REQUIRE(name != stored.end());
+    std::vector<std::byte> endless = stored, reasonless = stored;
+    endless[std::size_t(name - stored.begin()) + sizeof faults.last_name - 1] = as_byte('x');
+    CHECK(performer.fault_of(endless) == SnapshotFault::damaged);
+    reasonless[std::size_t(name - stored.begin()) - offsetof(Faults, last_name) + offsetof(Faults, last)] = as_byte(99);
+    CHECK(performer.fault_of(reasonless) == SnapshotFault::damaged);
 }
 
 // NOLINTBEGIN(clang-analyzer-cplusplus.Move): that is what is tested
