@@ -87,6 +87,18 @@ std::map<std::string, double> phases(const Performer& performer) {
 
 // ---- two parameters ----
 
+TEST_CASE("a plane of velocities follows a speed that time alone computes, though nobody sets anything") {
+    const auto character = demo("{blend: [heading, pace], " + ring + "}",
+                                "parameters: {hold: {kind: flag}, pace: {kind: number, since: hold, smooth: 0}, "
+                                "heading: {kind: angle, smooth: 0}}\n");
+    Performer performer(character);
+    for (int frame = 0; frame < 10; ++frame) { performer.advance(0.01); }
+    CHECK(weights(performer)["stand"] > 0.8);
+    for (int frame = 0; frame < 130; ++frame) { performer.advance(0.01); }
+    CHECK(weights(performer)["stand"] < 0.2);
+    CHECK(weights(performer)["stroll"] > 0.5);
+}
+
 TEST_CASE("in a plane of velocities 180 and -180 are one place, and standing still is one whatever the heading") {
     const auto character = demo("{blend: [heading, speed], " + ring + "}", velocity);
     CHECK(weights_at(character, {{"speed", 0.9}, {"heading", 179.99}}) ==
