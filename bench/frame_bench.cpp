@@ -53,7 +53,7 @@ void advance(benchmark::State& state) {
 void advance_and_skin(benchmark::State& state) {
     gait::Performer performer(blended(int(state.range(0))));
     // On a cache line, as a game would put what it sends to the graphics card.
-    std::vector<gait::Matrix4, gait::detail::CacheLineAllocator<gait::Matrix4>> matrices(
+    std::vector<gait::Matrix4, gait::detail::KeptAllocator<gait::Matrix4, gait::detail::cache_line>> matrices(
         performer.character().joint_count());
     for (auto _ : state) {
         performer.advance(dt);
@@ -200,7 +200,7 @@ void whole(benchmark::State& state) {
 
 void whole_and_skin(benchmark::State& state) {
     WholePerformer character;
-    std::vector<gait::Matrix4, gait::detail::CacheLineAllocator<gait::Matrix4>> matrices(
+    std::vector<gait::Matrix4, gait::detail::KeptAllocator<gait::Matrix4, gait::detail::cache_line>> matrices(
         whole_character()->joint_count());
     for (auto _ : state) {
         character.advance();

@@ -17,7 +17,7 @@ namespace {
 constexpr double step = 1.0 / 60;
 constexpr int crowd_runs = 5;
 
-using Matrices = std::vector<gait::Matrix4, gait::detail::CacheLineAllocator<gait::Matrix4>>;
+using Matrices = std::vector<gait::Matrix4, gait::detail::KeptAllocator<gait::Matrix4, gait::detail::cache_line>>;
 
 std::shared_ptr<const gait::Character> opened(const std::filesystem::path& document) {
     gait::Loaded loaded = gait::load(document);

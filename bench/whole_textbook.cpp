@@ -39,7 +39,7 @@ std::vector<std::array<std::size_t, 3>> triangles_of(const std::vector<PlanePoin
 }
 
 /// `below` with `above` over it, joint by joint.
-TextbookPose laid_over(const TextbookPose& below, const TextbookPose& above, const std::vector<float>& mask,
+TextbookPose laid_over(const TextbookPose& below, const TextbookPose& above, const gait::KeptList<float>& mask,
                        float weight) {
     TextbookPose pose = below;
     for (std::size_t j = 0; j < pose.rotations.size(); ++j) {

@@ -38,7 +38,7 @@ private:
     std::vector<gait::detail::PlanePoint> sites_;
     std::vector<std::array<std::size_t, 3>> triangles_;
     TextbookPose lean_reference_;
-    std::vector<float> arms_mask_, wave_mask_;
+    gait::KeptList<float> arms_mask_, wave_mask_;
     Playing below_, active_;
     bool fading_ = false;
     double phase_ = 0, time_ = 0, elapsed_ = 0; ///< seconds

@@ -272,13 +272,13 @@ template <typename Handle> Handle handle(Choices& choices, std::size_t count) {
 void set_anything(Performer& performer, Choices& choices) {
     const auto parameters = performer.character().parameters();
     const auto any = handle<NumberParameter>(choices, parameters.size()).index;
-    const auto& of = any < parameters.size() ? parameters[any].of : std::vector<std::string>{};
+    const auto& of = any < parameters.size() ? parameters[any].of : KeptList<KeptText>{};
     switch (choices.below(4)) {
     case 0:
         performer.set(FlagParameter{{any}}, choices.one_in(2));
         break;
     case 1:
-        performer.set(ChoiceParameter{{any}}, of.empty() ? std::string("none") : of[choices.below(of.size())]);
+        performer.set(ChoiceParameter{{any}}, of.empty() ? KeptText("none") : of[choices.below(of.size())]);
         break;
     case 2:
         performer.send(SignalParameter{{any}});

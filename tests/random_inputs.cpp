@@ -78,7 +78,7 @@ void check_random_inputs(const std::shared_ptr<const Character>& given, unsigned
         watch.step(before, 1.0 / 60, performer, mover);
     }
     const auto name = [&](int joint) {
-        return joint < 0 ? std::string("-") : character.rig().joints[std::size_t(joint)].name;
+        return joint < 0 ? KeptText("-") : character.rig().joints[std::size_t(joint)].name;
     };
     const Pop& pop = watch.pop().worst();
     const Snap snap = watch.worst_snap();

@@ -9,6 +9,7 @@
 #include "gait/fade_style.hpp"
 #include "gait/ground_place.hpp"
 #include "gait/handles.hpp"
+#include "gait/kept.hpp"
 #include "gait/layer_mode.hpp"
 #include "gait/math.hpp"
 #include "gait/no_index.hpp"
@@ -33,19 +34,19 @@ struct CharacterData;
 
 /// A layer as compiled.
 struct LayerInfo {
-    std::string name;
-    std::string mask;   ///< its name; empty for the whole body
-    std::string weight; ///< the expression; empty for always 1
+    KeptText name;
+    KeptText mask;   ///< its name; empty for the whole body
+    KeptText weight; ///< the expression; empty for always 1
     LayerMode mode = LayerMode::replace;
     LayerSpace space = LayerSpace::local;
-    std::string in_step_with;        ///< the layer with whose steps it keeps; empty for none
+    KeptText in_step_with;        ///< the layer with whose steps it keeps; empty for none
     bool one_shots = false;          ///< made for one-shots: no layer of the document
-    std::vector<float> mask_weights; ///< a joint each, 0 to 1; empty for the whole body
+    KeptList<float> mask_weights; ///< a joint each, 0 to 1; empty for the whole body
 };
 
 /// A parameter as compiled.
 struct ParameterInfo {
-    std::string name;
+    KeptText name;
     ParameterKind kind = ParameterKind::number;
     float low = 0, high = 0; ///< inputs are clamped to this range; infinite when the document gives none
     float default_value = 0;
@@ -53,16 +54,16 @@ struct ParameterInfo {
     float at_most = 0;           ///< the greatest change a second; 0 for no bound
     float keep = 0;              ///< of a signal: seconds it is kept
     float wait = 0;              ///< of a signal: seconds from one that was taken to the next
-    std::vector<std::string> of; ///< a choice's values
+    KeptList<KeptText> of; ///< a choice's values
     bool computed = false;       ///< from other parameters: nobody sets it
-    std::string unit;
-    std::string note;
+    KeptText unit;
+    KeptText note;
     bool tune = false;
 };
 
 /// A state as compiled.
 struct StateInfo {
-    std::string name; ///< with the states around it before it: `air.take_off`
+    KeptText name; ///< with the states around it before it: `air.take_off`
     std::uint16_t parent =
         no_index;            ///< the state whose machine holds it, an index into `states()`; `no_index` for none
     std::uint16_t layer = 0; ///< index into `layers()`
@@ -73,18 +74,18 @@ struct StateInfo {
 
 /// A value as compiled.
 struct ValueInfo {
-    std::string name;
+    KeptText name;
     ParameterKind kind = ParameterKind::number;
-    std::vector<std::string> of; ///< a choice's values
+    KeptList<KeptText> of; ///< a choice's values
     float default_value = 0;     ///< where no state says otherwise
     bool at_middle = false;      ///< flags and choices: change in the middle of a fade instead of at its start
-    std::string unit;
-    std::string note;
+    KeptText unit;
+    KeptText note;
 };
 
 /// A clip as compiled.
 struct ClipInfo {
-    std::string name;
+    KeptText name;
     double seconds = 0;
     bool loops = false;
     std::uint32_t intervals = 0; ///< samples a cycle
@@ -106,10 +107,10 @@ struct TransitionInfo {
     TransitionKind kind = TransitionKind::written;
     std::uint16_t from = 0; ///< index into `states()`; `no_index` of a lead, which leaves whichever is active
     std::uint16_t to = 0;
-    std::string when;      ///< the condition as written, and what else must hold, in words
-    std::string condition; ///< the condition alone, as an expression; may be empty
+    KeptText when;      ///< the condition as written, and what else must hold, in words
+    KeptText condition; ///< the condition alone, as an expression; may be empty
     double fade = 0;       ///< seconds; of one with an expression, its value for the default parameters
-    std::string fade_by;   ///< the expression, if any
+    KeptText fade_by;   ///< the expression, if any
     Ease ease = Ease::smooth;
     FadeStyle style = FadeStyle::cross;
     Place place; ///< in the document
@@ -167,9 +168,9 @@ public:
     /// All values, in the document's order.
     [[nodiscard]] std::span<const ValueInfo> values() const;
     /// The names of all clips' marks.
-    [[nodiscard]] std::span<const std::string> marks() const;
+    [[nodiscard]] std::span<const KeptText> marks() const;
     /// The names of all clips' spans.
-    [[nodiscard]] std::span<const std::string> spans() const;
+    [[nodiscard]] std::span<const KeptText> spans() const;
     /// All states, in the document's order, each before those inside it.
     [[nodiscard]] std::span<const StateInfo> states() const;
     /// All transitions, state by state, in the order in which they are tried.
@@ -178,7 +179,7 @@ public:
     [[nodiscard]] std::span<const ClipInfo> clips() const;
 
     /// The names of the numbers that come along with clips, such as a morph target's.
-    [[nodiscard]] std::span<const std::string> number_tracks() const;
+    [[nodiscard]] std::span<const KeptText> number_tracks() const;
 
     /// The size of one performer's block, bytes.
     [[nodiscard]] std::size_t performer_bytes() const;

@@ -3,11 +3,11 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/kept.hpp"
 #include "gait/math.hpp"
 
 #include <cstdint>
 #include <optional>
-#include <string>
 #include <string_view>
 #include <vector>
 
@@ -15,7 +15,7 @@ namespace gait {
 
 /// One joint of a rig.
 struct Joint {
-    std::string name;
+    KeptText name;
     int parent = -1;      ///< index of the parent, always smaller than the joint's own; -1 for a root
     Transform rest;       ///< relative to the parent, metres
     Matrix4 inverse_bind; ///< from the skin's space to the joint's at bind time; identity where no skin uses the joint
@@ -24,7 +24,7 @@ struct Joint {
 
 /// Joints in topological order: every parent stands before its children.
 struct Rig {
-    std::string name;
+    KeptText name;
     std::vector<Joint> joints;
 
     /// The index of the joint of that name; empty when there is none.

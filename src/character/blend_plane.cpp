@@ -3,6 +3,7 @@
 #include "gait/math.hpp"
 
 #include <algorithm>
+#include <bitset>
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -23,7 +24,7 @@ PlanePoint between(PlanePoint from, PlanePoint to, double along) {
 
 } // namespace
 
-std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std::size_t site) {
+std::optional<std::size_t> next_faster(std::span<const PlanePoint> sites, std::size_t site) {
     constexpr double same_way = 12 / degrees_per_radian, stands = 1e-3; // radians, and of the fastest one's speed
     const auto speed = [&](std::size_t s) { return length_of(sites[s].x, sites[s].y); };
     double fastest = 0;
@@ -37,10 +38,11 @@ std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std
     return next;
 }
 
-BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
-                       std::vector<Stretch> stretches)
-    : sites_(std::move(sites)), cells_(std::move(cells)), stretches_(std::move(stretches)), method_(method) {
-    std::vector<std::array<std::uint16_t, 2>> sides;
+BlendPlane::BlendPlane(KeptList<PlanePoint> sites, KeptList<Cell> cells, PlaneMethod method,
+                       KeptList<Stretch> stretches)
+    : sites_(std::move(sites)), cells_(std::move(cells)), rim_(memory()), on_sides_(memory()), flat_(memory()),
+      stretches_(std::move(stretches)), first_in_square_(memory()), in_square_(memory()), method_(method) {
+    KeptList<std::array<std::uint16_t, 2>> sides(memory());
     sides.reserve(4 * cells_.size());
     for (const Cell& cell : cells_) {
         for (std::size_t i = 0; i < cell.size(); ++i) { sides.push_back({cell[i], cell[(i + 1) % cell.size()]}); }
@@ -52,7 +54,7 @@ BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, P
     }
     if (cells_.empty() && sites_.size() > 1) {
         // All in a line: its pieces, in order.
-        std::vector<std::uint16_t> order(sites_.size());
+        KeptList<std::uint16_t> order(sites_.size(), memory());
         std::iota(order.begin(), order.end(), std::uint16_t{0});
         std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) {
             return std::pair(sites_[a].x, sites_[a].y) < std::pair(sites_[b].x, sites_[b].y);
@@ -63,36 +65,36 @@ BlendPlane::BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, P
     index_cells();
 }
 
-bool BlendPlane::can_be(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells, PlaneMethod method,
-                        const std::vector<Stretch>& stretches) {
+bool BlendPlane::can_be(std::span<const PlanePoint> sites, std::span<const Cell> cells, PlaneMethod method,
+                        std::span<const Stretch> stretches) {
     constexpr double farthest_site = 1e9;
     constexpr std::size_t most_cells = 2 * most_sites;
     const auto near = [](PlanePoint p) { return std::fabs(p.x) <= farthest_site && std::fabs(p.y) <= farthest_site; };
     if (sites.empty() || sites.size() > most_sites || cells.size() > most_cells) { return false; }
     if (!std::all_of(sites.begin(), sites.end(), near)) { return false; }
-    std::vector<std::pair<double, double>> places;
-    places.reserve(sites.size());
-    for (const PlanePoint& site : sites) { places.emplace_back(site.x, site.y); }
-    std::sort(places.begin(), places.end());
-    if (std::adjacent_find(places.begin(), places.end()) != places.end()) { return false; }
+    std::array<std::pair<double, double>, most_sites> places;
+    const auto places_end = std::transform(sites.begin(), sites.end(), places.begin(),
+                                           [](const PlanePoint& site) { return std::pair(site.x, site.y); });
+    std::sort(places.begin(), places_end);
+    if (std::adjacent_find(places.begin(), places_end) != places_end) { return false; }
     const bool none = stretches.empty() && method == PlaneMethod::cells;
     if (!none && stretches.size() != sites.size()) { return false; }
     if (!std::all_of(stretches.begin(), stretches.end(),
                      [&](const Stretch& s) { return near(s.from) && near(s.to); })) {
         return false;
     }
-    std::vector<std::uint16_t> corners;
-    corners.reserve(sites.size());
     return std::all_of(cells.begin(), cells.end(), [&](const Cell& cell) {
-        corners = cell;
-        std::sort(corners.begin(), corners.end());
-        const bool each_once = std::adjacent_find(corners.begin(), corners.end()) == corners.end();
-        return corners.size() >= 3 && each_once && corners.back() < sites.size();
+        std::bitset<most_sites> corners;
+        for (const std::uint16_t corner : cell) {
+            if (corner >= sites.size() || corners.test(corner)) { return false; }
+            corners.set(corner);
+        }
+        return cell.size() >= 3;
     });
 }
 
-std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std::size_t side, OnSide from,
-                                                          OnSide to) const {
+KeptList<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std::size_t side, OnSide from,
+                                                       OnSide to) const {
     constexpr double flat = 0.05;  // of the side's length: how near to it lies what all but lies on it
     constexpr double apart = 0.02; // of its length, between two of them
     const auto start = std::find(cell.begin(), cell.end(), from.site);
@@ -100,7 +102,7 @@ std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std:
     const auto corner = [&](std::size_t c) { return cell[(std::size_t(start - cell.begin()) + c) % cell.size()]; };
     if (corner(1) != to.site) { return {}; }
     const PlanePoint origin = sites_[rim_[side][0]], way = sites_[rim_[side][1]] - origin;
-    std::vector<OnSide> between;
+    KeptList<OnSide> between(memory());
     double last = from.along;
     for (std::size_t c = cell.size() - 1; c > 1; --c) {
         const PlanePoint off = sites_[corner(c)] - origin;
@@ -109,17 +111,18 @@ std::vector<BlendPlane::OnSide> BlendPlane::corners_along(const Cell& cell, std:
         between.push_back({corner(c), along});
         last = along;
     }
-    return last < to.along - apart ? between : std::vector<OnSide>{};
+    if (last >= to.along - apart) { between.clear(); }
+    return between;
 }
 
 void BlendPlane::find_flat_cells() {
     flat_.assign(cells_.size(), -1);
     on_sides_.reserve(rim_.size());
     for (std::size_t side = 0; side < rim_.size(); ++side) {
-        auto& chain = on_sides_.emplace_back(std::vector<OnSide>{{rim_[side][0], 0}, {rim_[side][1], 1}});
+        auto& chain = on_sides_.emplace_back(KeptList<OnSide>({{rim_[side][0], 0}, {rim_[side][1], 1}}, memory()));
         // What lies on the side may itself be the edge of a flat cell.
         for (std::size_t i = 0; i + 1 < chain.size() && method_ == PlaneMethod::cells;) {
-            std::vector<OnSide> between;
+            KeptList<OnSide> between;
             for (std::size_t c = 0; c < cells_.size() && between.empty(); ++c) {
                 between = corners_along(cells_[c], side, chain[i], chain[i + 1]);
                 if (!between.empty()) { flat_[c] = int(side); }
@@ -150,15 +153,15 @@ void BlendPlane::index_cells() {
         }
         return box;
     };
-    std::vector<std::size_t> all(sites_.size());
-    std::iota(all.begin(), all.end(), std::size_t{0});
+    KeptList<std::uint16_t> all(sites_.size(), memory());
+    std::iota(all.begin(), all.end(), std::uint16_t{0});
     const Box whole = box_of(all);
     low_ = whole.low;
     high_ = whole.high;
     if (cells_.empty()) { return; }
     const PlanePoint size = high_ - low_;
     squares_ = {grid / size.x, grid / size.y};
-    std::vector<Box> boxes;
+    KeptList<Box> boxes(memory());
     boxes.reserve(cells_.size());
     constexpr std::size_t squares = std::size_t(grid) * grid, some_cells = 4; // that reach into a square
     first_in_square_.reserve(squares + 1);
@@ -285,7 +288,7 @@ void BlendPlane::weigh_bands(PlanePoint at, SiteShares& shares) const {
 }
 
 void BlendPlane::weigh_rim(std::size_t side, double along, SiteShares& shares) const {
-    const std::vector<OnSide>& chain = on_sides_[side];
+    const KeptList<OnSide>& chain = on_sides_[side];
     std::size_t next = 1;
     while (next + 1 < chain.size() && along > chain[next].along) { ++next; }
     const OnSide &from = chain[next - 1], &to = chain[next];

@@ -2,12 +2,13 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/kept.hpp"
 
 #include <array>
 #include <cstddef>
 #include <cstdint>
 #include <optional>
-#include <vector>
+#include <span>
 
 namespace gait::detail {
 
@@ -27,7 +28,7 @@ inline constexpr std::size_t most_sites = 256;
 
 /// In a plane of velocities: of the sites that go the way of one (within 12 degrees) and faster, the slowest; nothing
 /// for one that stands.
-[[nodiscard]] GAIT_API std::optional<std::size_t> next_faster(const std::vector<PlanePoint>& sites, std::size_t site);
+[[nodiscard]] GAIT_API std::optional<std::size_t> next_faster(std::span<const PlanePoint> sites, std::size_t site);
 
 /// The weights of the sites whose weight is not zero.
 struct SiteShares {
@@ -49,7 +50,7 @@ enum class PlaneMethod : std::uint8_t {
 };
 
 /// A polygon whose corners run counterclockwise, or the ways in it.
-using Cell = std::vector<std::uint16_t>;
+using Cell = KeptList<std::uint16_t>;
 
 /// A site that holds along a segment.
 struct Stretch {
@@ -58,14 +59,14 @@ struct Stretch {
 
 class GAIT_API BlendPlane {
 public:
-    /// Of different `sites`; one and sites in a line will do. With `bands`, `stretches` [one a site] say what each
+    /// In the memory of `sites`. Of different ones; one and sites in a line will do. With `bands`, `stretches` [one a site] say what each
     /// covers.
-    BlendPlane(std::vector<PlanePoint> sites, std::vector<Cell> cells, PlaneMethod method,
-               std::vector<Stretch> stretches = {});
+    BlendPlane(KeptList<PlanePoint> sites, KeptList<Cell> cells, PlaneMethod method,
+               KeptList<Stretch> stretches = {});
     BlendPlane() = default;
     /// Whether a plane can be made of these: from a file, say.
-    [[nodiscard]] static bool can_be(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells,
-                                     PlaneMethod method, const std::vector<Stretch>& stretches);
+    [[nodiscard]] static bool can_be(std::span<const PlanePoint> sites, std::span<const Cell> cells, PlaneMethod method,
+                                     std::span<const Stretch> stretches);
 
     /// The shares at a place: none negative, summing to 1, 1 at a site. Outside the sites' hull those of the nearest
     /// place on it. A site that all but lies on a side of the hull counts as if it lay there, so that what stands
@@ -76,12 +77,12 @@ public:
     [[nodiscard]] PlanePoint held(PlanePoint at) const;
     [[nodiscard]] bool contains(PlanePoint at) const;
     [[nodiscard]] PlaneMethod method() const { return method_; }
-    [[nodiscard]] const std::vector<PlanePoint>& sites() const { return sites_; }
-    [[nodiscard]] const std::vector<Cell>& cells() const { return cells_; }
+    [[nodiscard]] const KeptList<PlanePoint>& sites() const { return sites_; }
+    [[nodiscard]] const KeptList<Cell>& cells() const { return cells_; }
     /// What each site covers; none with cells.
-    [[nodiscard]] const std::vector<Stretch>& stretches() const { return stretches_; }
+    [[nodiscard]] const KeptList<Stretch>& stretches() const { return stretches_; }
     /// The hull's sides, or the pieces of the line that all sites lie on.
-    [[nodiscard]] const std::vector<std::array<std::uint16_t, 2>>& rim() const { return rim_; }
+    [[nodiscard]] const KeptList<std::array<std::uint16_t, 2>>& rim() const { return rim_; }
 
 private:
     struct OnRim {
@@ -97,6 +98,8 @@ private:
     /// Twice the area that a place makes with each side of a cell; only as many hold anything as it has sides.
     using SideAreas = std::array<double, most_sites>;
 
+    /// That of its sites.
+    [[nodiscard]] KeptMemory* memory() const { return sites_.get_allocator().memory(); }
     /// -1 outside of all; otherwise the cell's side areas are in `areas`.
     [[nodiscard]] int cell_at(PlanePoint at, SideAreas& areas) const;
     [[nodiscard]] bool inside(const Cell& cell, PlanePoint at, SideAreas& areas) const;
@@ -107,19 +110,19 @@ private:
     void weigh_rim(std::size_t side, double along, SiteShares& shares) const;
     /// The other corners of a cell that has the side between `from` and `to`, if all of them all but lie on that side
     /// of the rim.
-    [[nodiscard]] std::vector<OnSide> corners_along(const Cell& cell, std::size_t side, OnSide from, OnSide to) const;
+    [[nodiscard]] KeptList<OnSide> corners_along(const Cell& cell, std::size_t side, OnSide from, OnSide to) const;
     void find_flat_cells();
     void index_cells();
 
     static constexpr int grid = 16; ///< squares a side of the table that says which cells to look at
-    std::vector<PlanePoint> sites_;
-    std::vector<Cell> cells_;
-    std::vector<std::array<std::uint16_t, 2>> rim_;
-    std::vector<std::vector<OnSide>> on_sides_; ///< a side of the rim each, in order, its ends included
-    std::vector<int> flat_; ///< a cell each: the side of the rim that it lies along; -1: it is not flat
-    std::vector<Stretch> stretches_;
-    std::vector<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
-    std::vector<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first
+    KeptList<PlanePoint> sites_;
+    KeptList<Cell> cells_;
+    KeptList<std::array<std::uint16_t, 2>> rim_;
+    KeptList<KeptList<OnSide>> on_sides_; ///< a side of the rim each, in order, its ends included
+    KeptList<int> flat_; ///< a cell each: the side of the rim that it lies along; -1: it is not flat
+    KeptList<Stretch> stretches_;
+    KeptList<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
+    KeptList<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first
     PlanePoint low_, high_, squares_;            ///< of the sites, and how many squares a unit of each axis is
     PlaneMethod method_ = PlaneMethod::cells;
 };

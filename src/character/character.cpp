@@ -23,7 +23,7 @@ using namespace detail;
 namespace {
 
 template <typename Info, typename Fits>
-std::uint16_t find_named(const std::vector<Info>& all, std::string_view name, Fits fits) {
+std::uint16_t find_named(const KeptList<Info>& all, std::string_view name, Fits fits) {
     const auto found =
         std::find_if(all.begin(), all.end(), [&](const Info& info) { return info.name == name && fits(info.kind); });
     return found == all.end() ? no_index : std::uint16_t(found - all.begin());
@@ -97,17 +97,17 @@ std::span<const LayerInfo> Character::layers() const { return data_->layer_info;
 std::string Character::full_name(std::uint16_t state) const {
     if (state >= data_->state_info.size()) { return {}; }
     const StateInfo& info = data_->state_info[state];
-    return data_->layer_info.size() < 2 ? info.name : data_->layer_info[info.layer].name + "." + info.name;
+    return data_->layer_info.size() < 2 ? std::string(info.name) : data_->layer_info[info.layer].name + "." + info.name;
 }
 
 std::span<const ParameterInfo> Character::parameters() const { return data_->parameters; }
 std::span<const ValueInfo> Character::values() const { return data_->value_info; }
-std::span<const std::string> Character::marks() const { return data_->mark_names; }
-std::span<const std::string> Character::spans() const { return data_->span_names; }
+std::span<const KeptText> Character::marks() const { return data_->mark_names; }
+std::span<const KeptText> Character::spans() const { return data_->span_names; }
 std::span<const StateInfo> Character::states() const { return data_->state_info; }
 std::span<const TransitionInfo> Character::transitions() const { return data_->transition_info; }
 std::span<const ClipInfo> Character::clips() const { return data_->clip_info; }
-std::span<const std::string> Character::number_tracks() const { return data_->number_tracks; }
+std::span<const KeptText> Character::number_tracks() const { return data_->number_tracks; }
 std::size_t Character::performer_bytes() const { return data_->layout.bytes; }
 
 std::vector<std::string> runnable_targets() { return kernels::runnable_targets(); }

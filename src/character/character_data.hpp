@@ -6,6 +6,7 @@
 #include "character/motion.hpp"
 #include "character/sampled_clip.hpp"
 #include "gait/character.hpp"
+#include "gait/kept.hpp"
 #include "gait/pick_order.hpp"
 
 #include <algorithm>
@@ -120,7 +121,7 @@ struct CompiledForbid {
 
 /// A machine laid over those below it.
 struct CompiledLayer {
-    std::string name;
+    KeptText name;
     std::uint16_t start = 0;
     std::uint16_t mask = no_index; ///< nothing: the whole body
     Term weight;                   ///< without an expression always 1
@@ -150,7 +151,7 @@ struct CompiledPickEntry {
 
 struct CompiledPick {
     PickOrder order = PickOrder::dealt;
-    std::vector<CompiledPickEntry> entries; ///< `between` stands behind them
+    KeptList<CompiledPickEntry> entries; ///< `between` stands behind them
     bool between = false;
     std::uint16_t record = no_index; ///< the transition that reports show for its changes
     [[nodiscard]] std::size_t count() const { return entries.size() - (between ? 1 : 0); }
@@ -158,8 +159,8 @@ struct CompiledPick {
 
 struct CompiledChoose {
     std::uint16_t by = no_index;      ///< a parameter's slot; nothing: decided on entry
-    std::vector<CodeRange> when;      ///< on entry; an empty one always holds
-    std::vector<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
+    KeptList<CodeRange> when;      ///< on entry; an empty one always holds
+    KeptList<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
     double fade = 0;                  ///< when the value changes
     std::uint16_t record = no_index;  ///< the transition that reports show for its changes
 };
@@ -221,10 +222,10 @@ struct FootDown {
 };
 
 struct ClipEvents {
-    std::vector<PlacedMark> marks; ///< in order of time
-    std::vector<PlacedSpan> spans;
-    std::vector<Footfall> footfalls; ///< where some transition asks for them
-    std::vector<FootDown> downs;     ///< where feet are held to the ground
+    KeptList<PlacedMark> marks; ///< in order of time
+    KeptList<PlacedSpan> spans;
+    KeptList<Footfall> footfalls; ///< where some transition asks for them
+    KeptList<FootDown> downs;     ///< where feet are held to the ground
 };
 
 /// A joint's translation or scale that some clip moves away from rest.
@@ -246,7 +247,7 @@ struct CompiledLeg {
 
 /// How feet are held.
 struct CompiledFeet {
-    std::vector<CompiledLeg> legs; ///< none where feet are not held
+    KeptList<CompiledLeg> legs; ///< none where feet are not held
     CodeRange planted;
     double most = 0;    ///< metres
     double release = 0; ///< seconds
@@ -254,64 +255,65 @@ struct CompiledFeet {
 };
 
 struct CharacterData {
+    std::unique_ptr<KeptMemory> memory; ///< of the lists that were read from a pack: it goes last
     Rig rig;
     AlignedFloats rest;                      ///< [tx ty tz (sx sy sz)][lane] of the rest pose
-    std::vector<MovedJoint> moved;           ///< by joint, its translation first
-    std::vector<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
-    std::vector<std::int16_t> parents;       ///< a joint each
-    std::vector<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
-    std::vector<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
+    KeptList<MovedJoint> moved;           ///< by joint, its translation first
+    KeptList<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
+    KeptList<std::int16_t> parents;       ///< a joint each
+    KeptList<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
+    KeptList<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
     AlignedFloats inverse_bind;              ///< [joint][16]
     bool travels = false;                    ///< some clip's way was taken out of its pose
     bool scales = false;                     ///< some joint's scale is not 1 in the rest pose or in a clip
-    std::vector<SampledClip> clips;
-    std::vector<std::string> number_tracks; ///< names of the numbers that come along with clips
-    std::vector<ParameterInfo> parameters;
+    KeptList<SampledClip> clips;
+    KeptList<KeptText> number_tracks; ///< names of the numbers that come along with clips
+    KeptList<ParameterInfo> parameters;
     MotionTable motions;
-    std::vector<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
-    std::vector<AlignedFloats> masks;   ///< a weight a lane
-    std::vector<CompiledCursor> cursors;
+    KeptList<SampledClip> additives; ///< differences; rotations are rotation vectors in radians: see `additive_clip`
+    KeptList<AlignedFloats> masks;   ///< a weight a lane
+    KeptList<CompiledCursor> cursors;
     SlotSet weights_read = 0; ///< values that weights and rates of motions hang on
     CompiledFeet feet;
-    std::vector<Instruction> code;
-    std::vector<ComputedParameter> computed; ///< each after what it needs
-    std::vector<std::uint16_t> timed;        ///< of `computed`: what changes though no value does
-    std::vector<std::uint16_t> edges;        ///< of `computed`: what is forgotten at the end of each step
+    KeptList<Instruction> code;
+    KeptList<ComputedParameter> computed; ///< each after what it needs
+    KeptList<std::uint16_t> timed;        ///< of `computed`: what changes though no value does
+    KeptList<std::uint16_t> edges;        ///< of `computed`: what is forgotten at the end of each step
     SlotSet computed_reads = 0;              ///< values that some of `computed` reads
     SlotSet cursors_read = 0;                ///< values that some cursor follows
-    std::vector<CompiledSignal> signals;
-    std::vector<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
-    std::vector<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
-    std::vector<std::uint16_t> smoothed_of; ///< a slot each: index into `smoothed`
-    std::vector<CompiledState> states;
-    std::vector<CompiledTransition> transitions;
-    std::vector<std::uint16_t> timed_transitions;
-    std::vector<Threshold> thresholds;
-    std::vector<CompiledPick> picks;
-    std::vector<CompiledChoose> chooses;
-    std::vector<ClipEvents> clip_events;   ///< a clip each
-    std::vector<float> state_values;       ///< [node][value]
-    std::vector<std::uint8_t> state_gives; ///< [node][value]: whether the state itself says so, or one around it
-    std::vector<CompiledLead> leads;
-    std::vector<CompiledForbid> forbidden;
-    std::vector<CompiledLayer> layers;      ///< the lowest first
-    std::vector<std::uint8_t> decide_order; ///< of the layers
+    KeptList<CompiledSignal> signals;
+    KeptList<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
+    KeptList<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
+    KeptList<std::uint16_t> smoothed_of; ///< a slot each: index into `smoothed`
+    KeptList<CompiledState> states;
+    KeptList<CompiledTransition> transitions;
+    KeptList<std::uint16_t> timed_transitions;
+    KeptList<Threshold> thresholds;
+    KeptList<CompiledPick> picks;
+    KeptList<CompiledChoose> chooses;
+    KeptList<ClipEvents> clip_events;   ///< a clip each
+    KeptList<float> state_values;       ///< [node][value]
+    KeptList<std::uint8_t> state_gives; ///< [node][value]: whether the state itself says so, or one around it
+    KeptList<CompiledLead> leads;
+    KeptList<CompiledForbid> forbidden;
+    KeptList<CompiledLayer> layers;      ///< the lowest first
+    KeptList<std::uint8_t> decide_order; ///< of the layers
     bool some_layer_hides = false;          ///< all that is below it
     PerformerNeeds needs;                   ///< from which comes
     PerformerLayout layout;
     bool has_details = false;             ///< its performers may be shown in less detail
-    std::vector<std::uint16_t> joints_at; ///< [level]: joints that are posed when so many levels of detail are left out
+    KeptList<std::uint16_t> joints_at; ///< [level]: joints that are posed when so many levels of detail are left out
     std::uint64_t fingerprint = 0;        ///< of what a performer's block must fit
 
     std::vector<std::shared_ptr<const void>> kept; ///< what holds numbers that clips borrow
 
     // For people.
-    std::vector<LayerInfo> layer_info;
-    std::vector<StateInfo> state_info;
-    std::vector<TransitionInfo> transition_info;
-    std::vector<ValueInfo> value_info;
-    std::vector<std::string> mark_names, span_names;
-    std::vector<ClipInfo> clip_info;
+    KeptList<LayerInfo> layer_info;
+    KeptList<StateInfo> state_info;
+    KeptList<TransitionInfo> transition_info;
+    KeptList<ValueInfo> value_info;
+    KeptList<KeptText> mark_names, span_names;
+    KeptList<ClipInfo> clip_info;
     CharacterNotes notes;
 
     /// Index of the first of `moved` at or after a lane that begins such a block.

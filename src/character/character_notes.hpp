@@ -3,11 +3,10 @@
 
 #include "character/expression_names.hpp"
 #include "gait/diagnostic.hpp"
+#include "gait/kept.hpp"
 
 #include <cstdint>
 #include <map>
-#include <string>
-#include <vector>
 
 namespace gait::detail {
 
@@ -15,11 +14,11 @@ struct CharacterNotes {
     /// What an expression likely does not mean as it is written, with its place.
     struct Remark {
         Place place;
-        std::string code, message;
+        KeptText code, message;
     };
-    std::vector<Remark> remarks;
-    std::vector<std::string> forbid_conditions;  ///< beside `CharacterData::forbidden`: `when` as it is written
-    std::map<std::uint32_t, Place> blend_places; ///< of the motion's parts that are blend spaces
+    KeptList<Remark> remarks;
+    KeptList<KeptText> forbid_conditions;  ///< beside `CharacterData::forbidden`: `when` as it is written
+    KeptMap<std::uint32_t, Place> blend_places; ///< of the motion's parts that are blend spaces
     ExpressionNames names;                       ///< what conditions may speak of, to take them apart again
 };
 

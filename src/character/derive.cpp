@@ -3,7 +3,7 @@
 #include "math/pose_kernels.hpp"
 
 #include <algorithm>
-#include <map>
+#include <tuple>
 
 namespace gait::detail {
 
@@ -15,7 +15,7 @@ void lay_out_rig(CharacterData& data) {
             ++data.moved_before[block];
         }
     }
-    std::vector<int> levels;
+    KeptList<int> levels(data.memory.get());
     levels.reserve(joints);
     data.level_order.reserve(joints);
     data.parents.reserve(joints);
@@ -28,14 +28,14 @@ void lay_out_rig(CharacterData& data) {
         data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
                                  std::end(joint.inverse_bind.elements));
     }
-    std::stable_sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
+    std::sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
         const auto key = [&](std::uint16_t joint) {
-            return std::pair(joint / kernels::level_order_chunk, levels[joint]);
+            return std::tuple(joint / kernels::level_order_chunk, levels[joint], joint);
         };
         return key(a) < key(b);
     });
     // Where in the order each joint's matrix is needed last: by itself or by its last child.
-    std::vector<std::size_t> last_use(joints);
+    KeptList<std::size_t> last_use(joints, data.memory.get());
     for (std::size_t i = 0; i < joints; ++i) {
         const std::uint16_t joint = data.level_order[i];
         last_use[joint] = i;
@@ -135,7 +135,7 @@ bool are_twins(const CharacterData& data, std::size_t a, std::size_t b) {
 } // namespace
 
 void keep_true_twins(CharacterData& data) {
-    std::map<std::uint16_t, std::size_t> first_of;
+    KeptMap<std::uint16_t, std::size_t> first_of(data.memory.get());
     for (std::size_t node = 0; node < data.states.size(); ++node) {
         std::uint16_t& shared = data.states[node].shared_motion;
         if (shared == no_index) { continue; }

@@ -2,15 +2,14 @@
 #pragma once
 
 #include "character/expression.hpp"
+#include "gait/kept.hpp"
 #include "gait/parameter_kind.hpp"
 
 #include <cstdint>
-#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <unordered_map>
-#include <vector>
 
 namespace gait::detail {
 
@@ -32,17 +31,17 @@ namespace gait::detail {
 
 /// A parameter as an expression sees it.
 struct ExpressionName {
-    std::string name;
+    KeptText name;
     ValueType type = ValueType::number;
     bool angle = false;                   ///< a number that wraps
-    std::vector<std::string> values = {}; ///< of a choice
+    KeptList<KeptText> values = {}; ///< of a choice
     bool signed_number = true;            ///< it may be below zero
 };
 
 struct ExpressionNames {
-    std::vector<ExpressionName> parameters; ///< in slot order; none is ever taken out
-    std::vector<std::string> layers = {};   ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
-    std::map<std::string, std::uint16_t> layer_slots = {}; ///< where an answer of a layer stands: see `layer_key`
+    KeptList<ExpressionName> parameters; ///< in slot order; none is ever taken out
+    KeptList<KeptText> layers = {};   ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
+    KeptMap<KeptText, std::uint16_t> layer_slots = {}; ///< where an answer of a layer stands: see `layer_key`
 
     /// What is asked of a layer, as `layer_slots` has it: whether it is in `state`, or a reading where that is empty.
     [[nodiscard]] static std::string layer_key(std::size_t layer, const std::string& state, Reading reading) {

@@ -39,7 +39,7 @@ std::uint64_t fingerprint_of(const CharacterData& data) {
         hash.add(parameter.name);
         hash.add(int(parameter.kind));
         hash.add(parameter.computed);
-        for (const std::string& value : parameter.of) { hash.add(value); }
+        for (const KeptText& value : parameter.of) { hash.add(value); }
     }
     for (const ComputedParameter& computed : data.computed) {
         hash.add(computed.slot);

@@ -6,6 +6,8 @@ namespace gait::detail {
 
 PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     PerformerLayout layout;
+    layout.layers = KeptList<LayerLayout>(needs.layers.get_allocator().memory());
+    layout.layers.reserve(needs.layers.size());
     layout.lanes = round_up(needs.joints, lane_padding);
     layout.sign_words = (layout.lanes + 31) / 32;
     layout.parameter_count = needs.parameters;

@@ -4,6 +4,7 @@
 #include "character/coverage.hpp"
 #include "character/motion.hpp"
 #include "gait/ease.hpp"
+#include "gait/kept.hpp"
 #include "gait/math.hpp"
 #include "gait/no_index.hpp"
 #include "gait/records.hpp"
@@ -18,7 +19,6 @@
 #include <optional>
 #include <span>
 #include <type_traits>
-#include <vector>
 
 namespace gait::detail {
 
@@ -309,7 +309,7 @@ struct PerformerNeeds {
     std::size_t legs = 0;  ///< whose feet are held
     bool details = false;  ///< they may be shown in less
     bool scales = false;
-    std::vector<LayerNeeds> layers;
+    KeptList<LayerNeeds> layers;
 };
 
 /// Byte offsets of what one layer holds.
@@ -354,7 +354,7 @@ struct PerformerLayout {
     std::size_t detail_moves = 0;    ///< float[moved][two poses][x y z]
     std::size_t pose = 0;            ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
-    std::vector<LayerLayout> layers; ///< the lowest first
+    KeptList<LayerLayout> layers; ///< the lowest first
 
     [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };

@@ -5,12 +5,12 @@
 #include "character/expression.hpp"
 #include "character/phase_warp.hpp"
 #include "character/sampled_clip.hpp"
+#include "gait/kept.hpp"
 #include "gait/no_index.hpp"
 
 #include <array>
 #include <cstdint>
 #include <span>
-#include <vector>
 
 namespace gait::detail {
 
@@ -108,8 +108,8 @@ struct PaceGroup {
 /// every two half and half give beside the mean of both. Joints turn, so that a blend's steps are not the mean of its
 /// clips' steps.
 struct CarriedTable {
-    std::vector<PlanePoint> own;              ///< a point each
-    std::vector<PlanePoint> pair_corrections; ///< [point][point]
+    KeptList<PlanePoint> own;              ///< a point each
+    KeptList<PlanePoint> pair_corrections; ///< [point][point]
     /// The velocity of a blend: `sum(w own) + sum over pairs(4 w w bent)`, exact for every point and every even pair.
     [[nodiscard]] PlanePoint correction(const SiteShares& shares) const;
     [[nodiscard]] PlanePoint velocity(const SiteShares& shares) const;
@@ -184,18 +184,18 @@ private:
 
 /// Every motion of a character.
 struct MotionTable {
-    std::vector<Motion> motions;
-    std::vector<MotionPart> parts;
-    std::vector<BlendPoint> points; ///< of each blend in a row; a line's rise in `at`
-    std::vector<MixEntry> entries;  ///< of each mix in a row
-    std::vector<BlendPlane> planes;
-    std::vector<Leaf> leaves;
-    std::vector<PhaseWarp> warps;
+    KeptList<Motion> motions;
+    KeptList<MotionPart> parts;
+    KeptList<BlendPoint> points; ///< of each blend in a row; a line's rise in `at`
+    KeptList<MixEntry> entries;  ///< of each mix in a row
+    KeptList<BlendPlane> planes;
+    KeptList<Leaf> leaves;
+    KeptList<PhaseWarp> warps;
     PhaseWarp evenly; ///< that of all other leaves
-    std::vector<Term> terms;
-    std::vector<Channel> channels;
-    std::vector<PaceGroup> pace_groups; ///< group 1 stands first
-    std::vector<CarriedTable> carried;
+    KeptList<Term> terms;
+    KeptList<Channel> channels;
+    KeptList<PaceGroup> pace_groups; ///< group 1 stands first
+    KeptList<CarriedTable> carried;
 
     [[nodiscard]] std::span<const Leaf> leaves_of(const Motion& motion) const {
         return {leaves.data() + motion.first_leaf, motion.leaf_count};

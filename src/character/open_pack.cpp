@@ -25,7 +25,8 @@ namespace {
 /// Reads a pack's fields; after the first that cannot be, all that follow are left as they are.
 class PackReader {
 public:
-    explicit PackReader(std::span<const std::byte> bytes) : left_(bytes) {}
+    /// What is read is kept in `memory`.
+    PackReader(std::span<const std::byte> bytes, KeptMemory* memory) : left_(bytes), memory_(memory) {}
 
     [[nodiscard]] bool failed() const { return failed_; }
     [[nodiscard]] bool at_end() const { return left_.empty(); }
@@ -59,21 +60,23 @@ private:
         }
         value = Value(number);
     }
-    void read(std::string& text) {
+    void read(KeptText& text) {
         std::size_t count = 0;
         if (!read_count(count, 1)) { return; }
-        text.assign(reinterpret_cast<const char*>(left_.data()), count);
+        text = KeptText({reinterpret_cast<const char*>(left_.data()), count}, memory_);
         left_ = left_.subspan(count);
     }
     template <typename Value, typename Allocator> void read(std::vector<Value, Allocator>& list) {
         std::size_t count = 0;
         if (!read_count(count, std::is_arithmetic_v<Value> ? sizeof(Value) : 1)) { return; }
+        if constexpr (std::constructible_from<Allocator, KeptMemory*>) {
+            list = std::vector<Value, Allocator>(memory_);
+        }
         if constexpr (std::is_arithmetic_v<Value>) {
             list.resize(count);
             take(list.data(), count * sizeof(Value));
         } else {
             // A few bytes could ask for many structs: they are made as they are read.
-            list.clear();
             list.reserve(std::min(count, left_.size() / (1 + sizeof(Value) / 16)));
             for (std::size_t i = 0; i < count && !failed_; ++i) { read(list.emplace_back()); }
         }
@@ -81,29 +84,30 @@ private:
     template <typename Value, std::size_t count> void read(std::array<Value, count>& list) {
         for (Value& value : list) { read(value); }
     }
-    template <typename Key, typename Value> void read(std::map<Key, Value>& map) {
+    template <typename Key, typename Value> void read(KeptMap<Key, Value>& map) {
         std::size_t count = 0;
         if (!read_count(count, 1)) { return; }
+        map = KeptMap<Key, Value>(memory_);
         for (std::size_t i = 0; i < count && !failed_; ++i) {
             Key key{};
             read(key);
-            read(map[key]);
+            read(map[std::move(key)]);
         }
     }
     void read(SampleRows& /*rows*/) {} // they stand in a part of their own
     void read(PhaseWarp& warp) {
         int strides = 0;
-        std::vector<std::array<double, 4>> pieces;
+        KeptList<std::array<double, 4>> pieces;
         read(strides);
         read(pieces);
-        const auto made = PhaseWarp::of_pieces(strides, pieces);
+        const auto made = PhaseWarp::of_pieces(strides, pieces, memory_);
         failed_ = failed_ || !made;
         if (made) { warp = *made; }
     }
     void read(BlendPlane& plane) {
-        std::vector<PlanePoint> sites;
-        std::vector<Cell> cells;
-        std::vector<Stretch> stretches;
+        KeptList<PlanePoint> sites;
+        KeptList<Cell> cells;
+        KeptList<Stretch> stretches;
         auto method = PlaneMethod::cells;
         read(sites);
         read(cells);
@@ -139,6 +143,7 @@ private:
     }
 
     std::span<const std::byte> left_;
+    KeptMemory* memory_;
     bool failed_ = false;
 };
 
@@ -192,7 +197,8 @@ OpenedPack look_at_header(std::span<const std::byte> bytes, PackHeader& header) 
 /// Finds, for the rotations of clips, where they are to be read from.
 class RowsReader {
 public:
-    RowsReader(std::span<const std::byte> bytes, const OpenOptions& options) : bytes_(bytes), options_(options) {
+    RowsReader(std::span<const std::byte> bytes, KeptMemory* memory, const OpenOptions& options)
+        : bytes_(bytes), memory_(memory), options_(options) {
         if (!options.shares_with) { return; }
         const CharacterData& other = options.shares_with->data();
         for (const auto* clips : {&other.clips, &other.additives}) {
@@ -218,16 +224,16 @@ public:
             borrows_bytes_ = true;
             return true;
         }
-        AlignedFloats& own = rows.assign(std::size_t(packed.floats), 0);
+        AlignedFloats own(std::size_t(packed.floats), 0.0F, memory_);
         if (!part->empty()) { std::memcpy(own.data(), part->data(), part->size()); }
+        rows = SampleRows(std::move(own));
         return true;
     }
     /// What has to live as long as the rows do.
-    [[nodiscard]] std::vector<std::shared_ptr<const void>> kept() const {
-        std::vector<std::shared_ptr<const void>> all;
-        if (borrows_bytes_) { all.push_back(options_.keeps_bytes); }
-        if (borrows_other_) { all.push_back(options_.shares_with); }
-        return all;
+    void keep(std::vector<std::shared_ptr<const void>>& kept) const {
+        kept.reserve(2);
+        if (borrows_bytes_) { kept.push_back(options_.keeps_bytes); }
+        if (borrows_other_) { kept.push_back(options_.shares_with); }
     }
 
 private:
@@ -246,24 +252,47 @@ private:
         return false;
     }
     bool read_small(std::span<const std::byte> part, const PackedRows& packed, SampleRows& rows) {
-        auto floats = small_rows::decode(part, packed.floats);
+        auto floats = small_rows::decode(part, packed.floats, scratch_, memory_);
         if (!floats) { return false; }
         if (share(packed, std::as_bytes(std::span(*floats)), rows)) { return true; }
-        rows.assign(0, 0) = std::move(*floats);
+        rows = SampleRows(std::move(*floats));
         return true;
     }
 
     std::span<const std::byte> bytes_;
+    KeptMemory* memory_;
     const OpenOptions& options_;
+    small_rows::Scratch scratch_;
     std::multimap<std::uint64_t, const SampleRows*> others_;
     bool borrows_bytes_ = false, borrows_other_ = false;
 };
+
+/// Bytes that all which is read will about take.
+std::size_t room_for(std::span<const std::byte> body, std::span<const std::byte> notes,
+                     std::span<const std::byte> table) {
+    std::size_t room = 3 * (body.size() + notes.size());
+    for (std::size_t at = 0; at + sizeof(PackedRows) <= table.size(); at += sizeof(PackedRows)) {
+        PackedRows packed;
+        std::memcpy(&packed, table.data() + at, sizeof packed);
+        // As played they stay where they are. What a pack says of itself is not believed beyond reason.
+        constexpr std::size_t most = std::size_t{1} << 20;
+        if (packed.coding == RowCoding::small) { room += std::size_t(std::min<std::uint64_t>(packed.floats, most)) * sizeof(float); }
+    }
+    constexpr std::size_t most_at_once = std::size_t{1} << 24;
+    return std::min(room, most_at_once);
+}
+
+/// What is worked out is kept where the rest is.
+void keep_derived_in(CharacterData& data, KeptMemory* memory) {
+    const auto keep = [&](auto&... lists) { ((lists = std::remove_reference_t<decltype(lists)>(memory)), ...); };
+    keep(data.rest, data.moved_before, data.parents, data.level_order, data.done_before, data.inverse_bind, data.timed,
+         data.edges, data.timed_transitions);
+}
 
 OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& header, const OpenOptions& options) {
     const auto damaged = [](const std::string& what) {
         return refused(PackFault::damaged, what + " cannot be played; " + pack_again);
     };
-    auto data = std::make_unique<CharacterData>();
     const std::uint64_t body_at = sizeof(PackHeader);
     const bool ordered = header.notes_at >= body_at && header.rows_at >= header.notes_at;
     const auto body = ordered ? part_of(bytes, body_at, header.notes_at - body_at) : std::nullopt;
@@ -272,11 +301,14 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
                            ? part_of(bytes, header.rows_at, header.rows_count * sizeof(PackedRows))
                            : std::nullopt;
     if (!body || !notes || !table) { return damaged("the order of its parts"); }
-    PackReader reader(*body);
+    auto data = std::make_unique<CharacterData>();
+    data->memory = std::make_unique<KeptMemory>(room_for(*body, *notes, *table));
+    KeptMemory* const memory = data->memory.get();
+    PackReader reader(*body, memory);
     reader(*data);
     if (reader.failed() || !reader.at_end()) { return damaged("what it holds"); }
     if (data->clips.size() + data->additives.size() != header.rows_count) { return damaged("the count of its clips"); }
-    RowsReader rows(bytes, options);
+    RowsReader rows(bytes, memory, options);
     std::size_t next = 0;
     for (auto* clips : {&data->clips, &data->additives}) {
         for (SampledClip& clip : *clips) {
@@ -285,8 +317,9 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
             if (!rows.read(packed, clip.rotations)) { return damaged("clip '" + clip.name + "'"); }
         }
     }
-    data->kept = rows.kept();
+    rows.keep(data->kept);
     if (const std::string fault = fault_of(*data); !fault.empty()) { return damaged(fault); }
+    keep_derived_in(*data, memory);
     lay_out_rig(*data);
     connect_leaves(*data);
     sort_computed(*data);
@@ -296,7 +329,7 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
     data->fingerprint = fingerprint_of(*data);
     if (data->fingerprint != header.fingerprint) { return damaged("its fingerprint"); }
     if (!notes->empty()) {
-        PackReader of_notes(*notes);
+        PackReader of_notes(*notes, memory);
         note_fields(*data, [&](auto&... parts) { of_notes(parts...); });
         if (of_notes.failed() || !of_notes.at_end()) { return damaged("its notes"); }
     }

@@ -281,7 +281,7 @@ template <As<PerformerNeeds> T, typename V> void fields(T& s, V visit) {
           scales, layers);
 }
 template <As<CharacterData> T, typename V> void fields(T& s, V visit) {
-    auto& [rig, rest, moved, moved_before, parents, level_order, done_before, inverse_bind, travels, scales, clips,
+    auto& [memory, rig, rest, moved, moved_before, parents, level_order, done_before, inverse_bind, travels, scales, clips,
            number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed, timed,
            edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states, transitions,
            timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads, forbidden,

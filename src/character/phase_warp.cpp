@@ -5,7 +5,7 @@
 
 namespace gait::detail {
 
-std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
+std::optional<PhaseWarp> PhaseWarp::through(KeptList<Footfall> footfalls) {
     std::sort(footfalls.begin(), footfalls.end(), [](const Footfall& a, const Footfall& b) { return a.at < b.at; });
     const auto left = std::find_if(footfalls.begin(), footfalls.end(), [](const Footfall& f) { return f.foot == 0; });
     if (left == footfalls.end() || footfalls.size() % 2 != 0) { return std::nullopt; }
@@ -13,7 +13,7 @@ std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
     PhaseWarp warp;
     warp.strides_ = int(footfalls.size() / 2);
     warp.cycles_ = 1.0 / warp.strides_;
-    std::vector<double> places;
+    KeptList<double> places;
     for (std::size_t i = 0; i <= footfalls.size(); ++i) {
         const Footfall& footfall = footfalls[i % footfalls.size()];
         double at = footfall.at;
@@ -40,13 +40,16 @@ std::optional<PhaseWarp> PhaseWarp::through(std::vector<Footfall> footfalls) {
     return warp;
 }
 
-std::optional<PhaseWarp> PhaseWarp::of_pieces(int strides, std::span<const std::array<double, 4>> pieces) {
+std::optional<PhaseWarp> PhaseWarp::of_pieces(int strides, std::span<const std::array<double, 4>> pieces,
+                                              KeptMemory* memory) {
     constexpr int most_strides = 10'000;
     const bool counted = strides >= 1 && strides <= most_strides;
     if (!counted || (!pieces.empty() && pieces.size() != 2 * std::size_t(strides))) { return std::nullopt; }
     PhaseWarp warp;
     warp.strides_ = strides;
     warp.cycles_ = 1.0 / strides;
+    warp.pieces_ = KeptList<Piece>(memory);
+    warp.pieces_.reserve(pieces.size());
     for (std::size_t p = 0; p < pieces.size(); ++p) {
         const Piece piece{pieces[p][0], pieces[p][1], pieces[p][2], pieces[p][3]};
         const double next = p + 1 < pieces.size() ? pieces[p + 1][0] : pieces.front()[0] + 1;
@@ -62,8 +65,8 @@ std::optional<PhaseWarp> PhaseWarp::of_pieces(int strides, std::span<const std::
     return warp;
 }
 
-std::vector<std::array<double, 4>> PhaseWarp::pieces() const {
-    std::vector<std::array<double, 4>> all;
+KeptList<std::array<double, 4>> PhaseWarp::pieces() const {
+    KeptList<std::array<double, 4>> all;
     for (const Piece& piece : pieces_) { all.push_back({piece.place, piece.c1, piece.c2, piece.c3}); }
     return all;
 }

@@ -2,13 +2,13 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/kept.hpp"
 
 #include <array>
 #include <cmath>
 #include <cstdint>
 #include <optional>
 #include <span>
-#include <vector>
 
 namespace gait::detail {
 
@@ -44,12 +44,13 @@ public:
     /// One stride is one cycle of the clip, evenly.
     PhaseWarp() = default;
     /// Through the footfalls of a looping clip. Nothing unless left and right alternate.
-    [[nodiscard]] static std::optional<PhaseWarp> through(std::vector<Footfall> footfalls);
+    [[nodiscard]] static std::optional<PhaseWarp> through(KeptList<Footfall> footfalls);
 
-    /// A warp by its pieces, as `pieces` gives them; nothing unless they make a rising, unbroken curve.
-    [[nodiscard]] static std::optional<PhaseWarp> of_pieces(int strides, std::span<const std::array<double, 4>> pieces);
+    /// A warp in some memory by its pieces, as `pieces` gives them; nothing unless they make a rising, unbroken curve.
+    [[nodiscard]] static std::optional<PhaseWarp> of_pieces(int strides, std::span<const std::array<double, 4>> pieces,
+                                                            KeptMemory* memory = nullptr);
     /// Of each piece the place it begins at, and how it goes on: place + t (c1 + t (c2 + t c3)), two a stride.
-    [[nodiscard]] std::vector<std::array<double, 4>> pieces() const;
+    [[nodiscard]] KeptList<std::array<double, 4>> pieces() const;
 
     /// Strides in a cycle of the clip.
     [[nodiscard]] int strides() const { return strides_; }
@@ -77,7 +78,7 @@ private:
     };
     int strides_ = 1;
     double cycles_ = 1;         ///< one over it
-    std::vector<Piece> pieces_; ///< two a stride; empty: evenly
+    KeptList<Piece> pieces_; ///< two a stride; empty: evenly
 };
 
 } // namespace gait::detail

@@ -13,6 +13,8 @@ namespace gait::detail {
 class SampleRows {
 public:
     SampleRows() = default;
+    /// Its own.
+    explicit SampleRows(AlignedFloats floats) : own_(std::move(floats)) {}
     /// Those of somebody else, who keeps them for as long as this and every copy of it is used.
     [[nodiscard]] static SampleRows borrowed(std::span<const float> floats) {
         SampleRows rows;

@@ -4,21 +4,20 @@
 #include "character/sample_rows.hpp"
 #include "character/travel_path.hpp"
 #include "gait/api.hpp"
+#include "gait/kept.hpp"
 #include "math/aligned.hpp"
 
 #include <array>
 #include <cstdint>
-#include <string>
-#include <vector>
 
 namespace gait::detail {
 
 /// Three-component values (translations or scales) of the few joints that have any, as differences from the rest pose.
 struct SparseRows {
-    std::vector<std::uint16_t> joints; ///< rising
+    KeptList<std::uint16_t> joints; ///< rising
     std::uint32_t frames = 0;
-    std::vector<float> values;        ///< [frame][joint][x y z 0]; one frame when the values never change
-    std::vector<std::uint16_t> moved; ///< a joint each, once a character is compiled: index into its `moved`
+    KeptList<float> values;        ///< [frame][joint][x y z 0]; one frame when the values never change
+    KeptList<std::uint16_t> moved; ///< a joint each, once a character is compiled: index into its `moved`
 
     [[nodiscard]] bool constant() const { return frames == 1; }
 };
@@ -29,18 +28,18 @@ struct StepTrack {
     std::uint16_t joint = 0;
     Target target = Target::rotation;
     std::uint16_t moved = 0;                  ///< of a translation or scale: as that of `SparseRows`
-    std::vector<float> times;                 ///< seconds; the first holds from the clip's start
-    std::vector<std::array<float, 4>> values; ///< differences from rest for translation and scale
+    KeptList<float> times;                 ///< seconds; the first holds from the clip's start
+    KeptList<std::array<float, 4>> values; ///< differences from rest for translation and scale
 };
 
 /// A number that comes along with a clip, at even instants from its start to its end.
 struct NumberRow {
     std::uint16_t number = 0; ///< index into the character's `number_tracks`
-    std::vector<float> values;
+    KeptList<float> values;
 };
 
 struct SampledClip {
-    std::string name;
+    KeptText name;
     double seconds = 0;
     bool loops = false;
     std::uint32_t intervals = 0; ///< samples a cycle; `intervals + 1` frames are stored, the last being the end itself
@@ -48,11 +47,11 @@ struct SampledClip {
     SampleRows rotations;        ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
     AlignedFloats odd_signs; ///< [lane] -1 where a quaternion changes its sign each time the loop comes round, else 1;
                              ///< empty where none does
-    std::vector<StepTrack> steps;
+    KeptList<StepTrack> steps;
     SparseRows moving_translations, still_translations; ///< changing, and never changing
     SparseRows moving_scales, still_scales;
     TravelPath travel;
-    std::vector<NumberRow> numbers;
+    KeptList<NumberRow> numbers;
 
     [[nodiscard]] const float* frame(std::uint32_t index) const { return rotations.data() + index * 4 * stride; }
     [[nodiscard]] GAIT_API std::size_t bytes() const;

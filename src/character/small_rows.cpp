@@ -59,9 +59,9 @@ std::array<float, 4> whole(std::array<float, 4> part, std::uint8_t left_out) {
 
 } // namespace
 
-std::vector<std::array<float, 4>> frames_of(const std::vector<std::array<float, 4>>& keys, std::size_t frames,
-                                            std::size_t step, std::uint8_t left_out) {
-    std::vector<std::array<float, 4>> out(frames);
+void frames_of(std::span<const std::array<float, 4>> keys, std::size_t step, std::uint8_t left_out,
+               std::span<std::array<float, 4>> out) {
+    const std::size_t frames = out.size();
     for (std::size_t f = 0; f < frames; ++f) {
         const std::size_t k = std::min(f / step, keys.size() - 1), next = std::min(k + 1, keys.size() - 1);
         const std::size_t from = k * step, to = next + 1 == keys.size() ? frames - 1 : next * step;
@@ -81,10 +81,10 @@ std::vector<std::array<float, 4>> frames_of(const std::vector<std::array<float, 
         }
         out[f] = whole(at, left_out);
     }
-    return out;
 }
 
-std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint64_t floats) {
+std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint64_t floats, Scratch& scratch,
+                                    KeptMemory* memory) {
     Bits in(bytes);
     const std::size_t frames = in.number<std::uint32_t>(), lanes = in.number<std::uint32_t>();
     // A track takes a byte at least, and a still one makes as many numbers as there are frames: no more than a clip of
@@ -94,7 +94,7 @@ std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint6
         floats != frames * 4 * lanes) {
         return std::nullopt;
     }
-    AlignedFloats out(std::size_t(floats), 0.0F);
+    AlignedFloats out(std::size_t(floats), 0.0F, memory);
     const auto put = [&](std::size_t lane, std::size_t frame, const std::array<float, 4>& value) {
         for (std::size_t c = 0; c < 4; ++c) { out[(frame * 4 + c) * lanes + lane] = value[c]; }
     };
@@ -113,16 +113,17 @@ std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint6
                 if (bits > most_bits || high < low) { return std::nullopt; }
                 components[c] = component_of(low, high, bits);
             }
-            std::vector<std::array<float, 4>> keys(key_count(frames, step));
-            for (auto& key : keys) {
+            scratch.keys.assign(key_count(frames, step), {});
+            for (auto& key : scratch.keys) {
                 for (std::size_t c = 0; c < 4; ++c) {
                     key[c] = components[c].low + components[c].step * float(in.bits(components[c].bits));
                 }
                 if (in.failed()) { return std::nullopt; }
             }
             in.next_byte();
-            const auto values = frames_of(keys, frames, step, left_out);
-            for (std::size_t f = 0; f < frames; ++f) { put(lane, f, values[f]); }
+            scratch.frames.resize(frames);
+            frames_of(scratch.keys, step, left_out, scratch.frames);
+            for (std::size_t f = 0; f < frames; ++f) { put(lane, f, scratch.frames[f]); }
             continue;
         }
         std::array<float, 4> value{0, 0, 0, Track(track) == Track::identity ? 1.0F : 0.0F};

@@ -48,12 +48,18 @@ inline constexpr std::uint8_t none_left_out = 8;
     return frames <= 1 ? 1 : (frames - 2) / step + 2;
 }
 
-/// The frames of a track by its keys [key][component]; `left_out`: see above. [frame][x y z w].
-[[nodiscard]] GAIT_API std::vector<std::array<float, 4>>
-frames_of(const std::vector<std::array<float, 4>>& keys, std::size_t frames, std::size_t step, std::uint8_t left_out);
+/// All `frames` [frame][x y z w] of a track by its keys [key][component]; `left_out`: see above.
+GAIT_API void frames_of(std::span<const std::array<float, 4>> keys, std::size_t step, std::uint8_t left_out,
+                        std::span<std::array<float, 4>> frames);
 
-/// The numbers as they are played, [frame][x y z w][lane], of which there are `floats`; nothing where the bytes are not
-/// those of so many.
-[[nodiscard]] GAIT_API std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint64_t floats);
+/// What decoding needs for a while, to be used again for the next clip.
+struct Scratch {
+    std::vector<std::array<float, 4>> keys, frames; ///< of a track
+};
+
+/// The numbers as they are played, [frame][x y z w][lane], of which there are `floats`, in `memory` or the heap; nothing
+/// where the bytes are not those of so many.
+[[nodiscard]] GAIT_API std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint64_t floats,
+                                                           Scratch& scratch, KeptMemory* memory = nullptr);
 
 } // namespace gait::detail::small_rows

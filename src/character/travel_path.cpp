@@ -15,7 +15,7 @@ double between(double a, double b, double c, double d, double t) {
 
 } // namespace
 
-BodyStep place_at(const std::vector<BodyStep>& path, double position) {
+BodyStep place_at(std::span<const BodyStep> path, double position) {
     const double place = std::clamp(position, 0.0, 1.0) * double(path.size() - 1);
     const std::size_t first = std::min(std::size_t(place), path.size() - 2);
     const BodyStep &b = path[first], &c = path[first + 1];

@@ -2,21 +2,22 @@
 #pragma once
 
 #include "gait/api.hpp"
+#include "gait/kept.hpp"
 #include "math/body_step.hpp"
 
-#include <vector>
+#include <span>
 
 namespace gait::detail {
 
 struct TravelPath {
     bool travels = false;
     BodyStep cycle; ///< loops: the steady motion of one cycle, as a twist
-    std::vector<BodyStep>
+    KeptList<BodyStep>
         path; ///< clips played once: where the body is at even instants, from the clip's start to its end
 };
 
 /// Where the body is at `position`, 0 to 1 through an evenly sampled path of at least two places.
-[[nodiscard]] GAIT_API BodyStep place_at(const std::vector<BodyStep>& path, double position);
+[[nodiscard]] GAIT_API BodyStep place_at(std::span<const BodyStep> path, double position);
 
 /// The body's motion from `from` to `to` (positions in the clip; a loop's `to` may lie beyond 0 to 1), as a twist.
 [[nodiscard]] GAIT_API BodyStep travel_between(const TravelPath& travel, double from, double to);

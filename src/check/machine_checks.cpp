@@ -60,7 +60,7 @@ private:
     [[nodiscard]] const TransitionInfo& info_of(std::uint16_t transition) const {
         return data_.transition_info[transition];
     }
-    [[nodiscard]] const std::string& name_of(std::uint16_t visible) const { return data_.state_info[visible].name; }
+    [[nodiscard]] const KeptText& name_of(std::uint16_t visible) const { return data_.state_info[visible].name; }
 
     /// The states of a machine in which it may begin because the body plays already what they play.
     [[nodiscard]] std::vector<std::uint16_t> goes_on_with(std::uint16_t machine) const {
@@ -100,7 +100,10 @@ private:
         if (state.kind == NodeKind::pick) {
             for (const CompiledPickEntry& entry : data_.picks[state.selector].entries) { nodes.push_back(entry.node); }
         }
-        if (state.kind == NodeKind::choose) { nodes = data_.chooses[state.selector].nodes; }
+        if (state.kind == NodeKind::choose) {
+            const auto& held = data_.chooses[state.selector].nodes;
+            nodes.assign(held.begin(), held.end());
+        }
         return nodes;
     }
 

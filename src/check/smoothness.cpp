@@ -391,7 +391,7 @@ SnapFrame snap_frame(const Performer& performer, std::size_t layer) {
     }
     // Where a layer does not count nobody sees how it moves; and where it counts in part beside a motion that counts in
     // full, one gives way to the other sooner than the fade says.
-    const std::vector<float>& mask = performer.character().layers()[layer].mask_weights;
+    const KeptList<float>& mask = performer.character().layers()[layer].mask_weights;
     const bool unlike = performer.character().data().layers[layer].has_whole_body;
     for (std::size_t j = 0; j < mask.size(); ++j) {
         if (unlike ? mask[j] >= 1 : mask[j] > 0) { continue; }

@@ -113,7 +113,7 @@ private:
     void check_cut(const MotionPart& part) {
         constexpr double least_share = 0.7;
         const BlendPlane& plane = data_.motions.planes[part.plane];
-        const std::vector<PlanePoint>& sites = plane.sites();
+        const auto& sites = plane.sites();
         for (std::size_t a = 0; a < sites.size(); ++a) {
             const auto next = next_faster(sites, a);
             if (!next) { continue; }

@@ -164,7 +164,7 @@ private:
                 }
                 const ParameterInfo& info = data_.parameters[i.slot];
                 const float value = raw ? block_.raw()[i.slot] : block_.smoothed()[i.slot];
-                tell(raw ? "raw(" + info.name + ")" : info.name, value_text(info, value));
+                tell(raw ? "raw(" + info.name + ")" : std::string(info.name), value_text(info, value));
             }
             if (i.operation == Operation::reading) {
                 tell("state." + name_of(i.slot),

@@ -75,8 +75,8 @@ std::array<float, 3> offset_at(const SampledClip& clip, StepTrack::Target target
 }
 
 /// Every joint that either clip moves or scales.
-std::vector<std::uint16_t> joints_of(const SampledClip& clip, const SampledClip& reference, StepTrack::Target target) {
-    std::vector<std::uint16_t> joints;
+KeptList<std::uint16_t> joints_of(const SampledClip& clip, const SampledClip& reference, StepTrack::Target target) {
+    KeptList<std::uint16_t> joints;
     const bool moves = target == StepTrack::Target::translation;
     for (const SampledClip* c : {&clip, &reference}) {
         for (const SparseRows* rows :

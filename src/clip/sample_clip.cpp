@@ -100,7 +100,7 @@ std::vector<Pose> sample_within(const PosedClip& clip, const Rig& rig, double to
 void store_sparse(const std::vector<Pose>& frames, const Pose& rest, const std::vector<bool>& skip,
                   Vec3 Transform::*member, SparseRows& still, SparseRows& moving) {
     constexpr float negligible = 1e-6F;
-    std::vector<std::uint16_t> still_joints, moving_joints;
+    KeptList<std::uint16_t> still_joints, moving_joints;
     for (std::size_t j = 0; j < rest.size(); ++j) {
         if (skip[j]) { continue; }
         const Vec3 first = frames.front()[j].*member;
@@ -113,7 +113,7 @@ void store_sparse(const std::vector<Pose>& frames, const Pose& rest, const std::
             still_joints.push_back(std::uint16_t(j));
         }
     }
-    const auto fill = [&](SparseRows& rows, std::vector<std::uint16_t> joints, std::size_t frame_count) {
+    const auto fill = [&](SparseRows& rows, KeptList<std::uint16_t> joints, std::size_t frame_count) {
         rows.joints = std::move(joints);
         rows.frames = rows.joints.empty() ? 0 : std::uint32_t(frame_count);
         for (std::size_t f = 0; f < rows.frames; ++f) {
@@ -194,7 +194,7 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
     return result;
 }
 
-void align_signs(std::vector<SampledClip>& clips, std::size_t joint_count) {
+void align_signs(KeptList<SampledClip>& clips, std::size_t joint_count) {
     for (std::size_t j = 0; j < joint_count; ++j) {
         const auto sample = [&](const SampledClip& clip, std::uint32_t frame) {
             const float* rows = clip.frame(frame) + j;

@@ -332,11 +332,11 @@ MotionCompiler::PlaneSites MotionCompiler::lay_out(const Axes& axes, const std::
     return laid;
 }
 
-std::optional<std::vector<Cell>> MotionCompiler::cells_by_hand(const BlendDefinition& blend, std::size_t written,
-                                                               const std::vector<PlanePoint>& places,
+std::optional<KeptList<Cell>> MotionCompiler::cells_by_hand(const BlendDefinition& blend, std::size_t written,
+                                                               const KeptList<PlanePoint>& places,
                                                                const std::string& path) {
     const std::string cells_path = path + ".cells";
-    std::vector<Cell> cells;
+    KeptList<Cell> cells;
     for (const std::vector<Number>& written_cell : blend.cells) {
         Cell& cell = cells.emplace_back();
         for (const Number& corner : written_cell) {
@@ -369,7 +369,7 @@ std::optional<std::vector<Cell>> MotionCompiler::cells_by_hand(const BlendDefini
 namespace {
 
 /// Clips that go the same way, one faster than the other, are neighbours: between them nothing from aside plays.
-void join_headings(const std::vector<PlanePoint>& places, std::vector<Cell>& cells) {
+void join_headings(const KeptList<PlanePoint>& places, KeptList<Cell>& cells) {
     std::vector<std::pair<double, std::array<std::uint16_t, 2>>> wanted; // by their difference in speed
     const auto speed = [&](std::size_t site) { return std::hypot(places[site].x, places[site].y); };
     for (std::size_t a = 0; a < places.size(); ++a) {
@@ -391,7 +391,7 @@ std::uint32_t MotionCompiler::finish_plane(const BlendDefinition& blend, const A
                                            const std::vector<Site>& sites, const std::string& path) {
     const bool bands = blend.weigh == BlendWeighing::bands;
     PlaneSites laid;
-    std::vector<Cell> cells;
+    KeptList<Cell> cells;
     // A stretch is cut into more pieces until the cells keep to it. Bands know stretches as they are.
     for (int pieces = 1; pieces <= most_pieces; pieces *= 2) {
         laid = lay_out(axes, sites, bands ? 0 : pieces);

@@ -111,10 +111,10 @@ std::optional<CompileContext::OwnMotion> CompileContext::half_and_half(const Lea
     return result;
 }
 
-const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
+const KeptList<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
     const auto known = footfalls_.find(clip);
     if (known != footfalls_.end()) { return known->second; }
-    std::vector<Footfall>& found = footfalls_[clip] = marked_footfalls(clip);
+    KeptList<Footfall>& found = footfalls_[clip] = marked_footfalls(clip);
     const double seconds = prepared[clip].poses.seconds();
     if (!found.empty() || !(seconds > 0)) { return found; }
     for (const FootMeasure& foot : measure(clip).feet) {
@@ -127,8 +127,8 @@ const std::vector<Footfall>& CompileContext::footfalls(std::uint16_t clip) {
     return found;
 }
 
-std::vector<Footfall> CompileContext::marked_footfalls(std::uint16_t clip) const {
-    std::vector<Footfall> found;
+KeptList<Footfall> CompileContext::marked_footfalls(std::uint16_t clip) const {
+    KeptList<Footfall> found;
     const PreparedClip& own = prepared[clip];
     if (!(own.poses.seconds() > 0)) { return found; }
     // Turned round in time a foot comes down where it lifted off.
@@ -148,8 +148,8 @@ std::vector<Footfall> CompileContext::marked_footfalls(std::uint16_t clip) const
     return found;
 }
 
-std::vector<FootDown> CompileContext::downs(std::uint16_t clip) {
-    std::vector<FootDown> downs;
+KeptList<FootDown> CompileContext::downs(std::uint16_t clip) {
+    KeptList<FootDown> downs;
     const double seconds = prepared[clip].poses.seconds();
     const std::vector<FootMeasure>& feet = measure(clip).feet;
     for (std::size_t f = 0; f < feet.size(); ++f) {
@@ -166,7 +166,7 @@ std::vector<FootDown> CompileContext::downs(std::uint16_t clip) {
 }
 
 std::string CompileContext::footfall_words(std::uint16_t clip) {
-    std::vector<Footfall> all = footfalls(clip);
+    KeptList<Footfall> all = footfalls(clip);
     std::sort(all.begin(), all.end(), [](const Footfall& a, const Footfall& b) { return a.at < b.at; });
     std::string words;
     for (const Footfall& footfall : all) {
@@ -219,7 +219,7 @@ std::uint16_t CompileContext::warp_by_likeness(std::uint16_t clip, std::uint16_t
     if (strides > most_strides || each > most_longer * stride || stride > most_longer * each) { return no_index; }
     constexpr int phases = 32, places_a_stride = 64;
     const int count = int(strides);
-    std::vector<Footfall> halves;
+    KeptList<Footfall> halves;
     for (const double at :
          register_loop(clouds(clip, PhaseWarp(), 1, places_a_stride * count), clouds(like, lies, 1, phases), count)) {
         halves.push_back({std::uint8_t(halves.size() % 2), at - std::floor(at)});
@@ -292,7 +292,7 @@ std::uint16_t CompileContext::additive(std::uint16_t clip, std::uint16_t against
 }
 
 void CompileContext::name_events_of(const PreparedClip& clip) {
-    const auto add = [](std::vector<std::string>& names, EventIndices& indices, const std::string& name) {
+    const auto add = [](KeptList<KeptText>& names, EventIndices& indices, const std::string& name) {
         if (indices.try_emplace(name, std::uint16_t(names.size())).second) { names.push_back(name); }
     };
     for (const ClipMark& mark : clip.marks) { add(data->mark_names, mark_indices, mark.name); }

@@ -452,7 +452,7 @@ private:
     /// three of the pose, `moved` where the clip keeps its place among all.
     template <typename Visit> void each_moved(Visit visit) {
         constexpr std::uint16_t translation = 4, scale = 7;
-        for (std::vector<SampledClip>* clips : {&data_->clips, &data_->additives}) {
+        for (KeptList<SampledClip>* clips : {&data_->clips, &data_->additives}) {
             for (SampledClip& clip : *clips) {
                 const auto visit_rows = [&](SparseRows& rows, std::uint16_t row) {
                     rows.moved.resize(rows.joints.size());

@@ -7,7 +7,7 @@
 
 namespace gait::detail {
 
-std::vector<std::string> names_of(const std::vector<ParameterInfo>& parameters) {
+std::vector<std::string> names_of(std::span<const ParameterInfo> parameters) {
     std::vector<std::string> names;
     for (const ParameterInfo& p : parameters) { names.push_back(p.name); }
     return names;

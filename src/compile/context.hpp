@@ -119,9 +119,9 @@ struct CompileContext {
     /// tell.
     [[nodiscard]] std::optional<OwnMotion> half_and_half(const Leaf& a, const Leaf& b);
     /// Where its feet come down: where marks say so, else measured.
-    [[nodiscard]] const std::vector<Footfall>& footfalls(std::uint16_t clip);
+    [[nodiscard]] const KeptList<Footfall>& footfalls(std::uint16_t clip);
     /// Where its feet are down, measured.
-    [[nodiscard]] std::vector<FootDown> downs(std::uint16_t clip);
+    [[nodiscard]] KeptList<FootDown> downs(std::uint16_t clip);
     /// In words, in order of time: `left, left, right`.
     [[nodiscard]] std::string footfall_words(std::uint16_t clip);
     /// How it lies on a shared phase: index into the table's warps; nothing when left and right do not alternate.
@@ -148,9 +148,9 @@ struct CompileContext {
 private:
     const ClipMeasure& measure(std::uint16_t clip);
     /// Where marks say that its feet come down; nothing unless both are marked.
-    [[nodiscard]] std::vector<Footfall> marked_footfalls(std::uint16_t clip) const;
+    [[nodiscard]] KeptList<Footfall> marked_footfalls(std::uint16_t clip) const;
     std::map<std::uint16_t, ClipMeasure> measures_;
-    std::map<std::uint16_t, std::vector<Footfall>> footfalls_;
+    std::map<std::uint16_t, KeptList<Footfall>> footfalls_;
     std::map<std::uint16_t, std::uint16_t> warps_;
     std::map<std::array<std::uint16_t, 3>, std::uint16_t>
         warps_by_likeness_; ///< by clip, what it is like, and how that lies
@@ -168,7 +168,7 @@ private:
 [[nodiscard]] double checked_fade(CompileContext& context, const Number& fade, const std::string& path);
 
 /// Where something expected a name and `known` are those there are.
-[[nodiscard]] std::vector<std::string> names_of(const std::vector<ParameterInfo>& parameters);
+[[nodiscard]] std::vector<std::string> names_of(std::span<const ParameterInfo> parameters);
 
 bool is_identifier(const std::string& name);
 /// Words that an expression keeps for itself.

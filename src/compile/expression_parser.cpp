@@ -375,7 +375,7 @@ private:
         const auto known_slot = scope_.slot_of(name);
         const auto found = known_slot ? all.begin() + std::ptrdiff_t(*known_slot) : all.end();
         if (found == all.end() && compared_choice_ != nullptr) {
-            const std::string near = nearest_name(std::string(name), compared_choice_->values);
+            const std::string near = nearest_name(std::string(name), strings_of(compared_choice_->values));
             fail(offset,
                  fmt::format("'{}' is never '{}'; {}", compared_choice_->name, name,
                              near.empty() ? fmt::format("it is one of {}", fmt::join(compared_choice_->values, ", "))

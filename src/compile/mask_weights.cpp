@@ -19,7 +19,7 @@ public:
         for (const Joint& joint : rig.joints) { joints_.push_back(joint.name); }
     }
 
-    std::vector<AlignedFloats> run() {
+    KeptList<AlignedFloats> run() {
         for (std::size_t m = 0; m < masks_.size(); ++m) {
             const AlignedFloats& weights = of(m);
             const bool catches = std::any_of(weights.begin(), weights.end(), [](float w) { return w > 0; });
@@ -140,14 +140,14 @@ private:
     const std::vector<std::pair<int, int>>& mirrored_;
     DiagnosticSink& sink_;
     std::vector<State> states_;
-    std::vector<AlignedFloats> weights_;
+    KeptList<AlignedFloats> weights_;
     std::vector<std::string> names_, joints_;
     std::string failed_; ///< what was wrong already, so that an empty mask is not said on top of it
 };
 
 } // namespace
 
-std::vector<AlignedFloats> mask_weights(const std::vector<MaskDefinition>& masks, const Rig& rig,
+KeptList<AlignedFloats> mask_weights(const std::vector<MaskDefinition>& masks, const Rig& rig,
                                         const std::vector<std::pair<int, int>>& mirrored, DiagnosticSink& sink) {
     return MaskCompiler(masks, rig, mirrored, sink).run();
 }

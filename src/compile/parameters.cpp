@@ -144,8 +144,8 @@ private:
         }
     }
 
-    std::vector<std::string> choice_values(const std::vector<Text>& of, const Text& owner, const std::string& path) {
-        std::vector<std::string> values;
+    KeptList<KeptText> choice_values(const std::vector<Text>& of, const Text& owner, const std::string& path) {
+        KeptList<KeptText> values;
         for (const Text& value : of) {
             check_name(value, "condition", path);
             if (std::find(values.begin(), values.end(), value.value) != values.end()) {
@@ -333,7 +333,7 @@ private:
     std::vector<int> by_slot_;
     std::vector<int> states_; ///< not seen, being visited, done
     std::vector<std::size_t> way_;
-    std::vector<ComputedParameter> ordered_;
+    KeptList<ComputedParameter> ordered_;
     bool failed_ = false;
 };
 

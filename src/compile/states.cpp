@@ -407,8 +407,8 @@ void StateCompiler::choose_by_value(std::uint16_t index, const ResolvedMotion& r
                                           by.value),
                               path);
     }
-    const std::vector<std::string> values =
-        found->kind == ParameterKind::flag ? std::vector<std::string>{"no", "yes"} : found->of;
+    const auto values =
+        found->kind == ParameterKind::flag ? std::vector<std::string>{"no", "yes"} : strings_of(found->of);
     compiled.by = std::uint16_t(found - parameters.begin());
     compiled.nodes.assign(values.size(), no_index);
     std::uint16_t otherwise = no_index;

@@ -11,7 +11,7 @@ namespace gait::detail {
 namespace {
 
 /// Twice the area of a polygon.
-double area_of(const std::vector<PlanePoint>& sites, const Cell& cell) {
+double area_of(std::span<const PlanePoint> sites, const Cell& cell) {
     double sum = 0;
     for (std::size_t i = 1; i + 1 < cell.size(); ++i) {
         sum += doubled_area(sites[cell[0]], sites[cell[i]], sites[cell[i + 1]]);
@@ -20,7 +20,7 @@ double area_of(const std::vector<PlanePoint>& sites, const Cell& cell) {
 }
 
 /// The corners of the hull, counterclockwise (Andrew's monotone chain); fewer than three when all lie in a line.
-Cell hull_of(const std::vector<PlanePoint>& sites) {
+Cell hull_of(std::span<const PlanePoint> sites) {
     std::vector<std::uint16_t> order(sites.size());
     std::iota(order.begin(), order.end(), std::uint16_t{0});
     std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) {
@@ -44,7 +44,7 @@ Cell hull_of(const std::vector<PlanePoint>& sites) {
 }
 
 /// Corners by their angle about their middle, the lowest index first.
-void put_in_order(const std::vector<PlanePoint>& sites, Cell& cell) {
+void put_in_order(std::span<const PlanePoint> sites, Cell& cell) {
     PlanePoint middle;
     for (const std::uint16_t corner : cell) {
         middle = {middle.x + sites[corner].x / double(cell.size()), middle.y + sites[corner].y / double(cell.size())};
@@ -55,7 +55,7 @@ void put_in_order(const std::vector<PlanePoint>& sites, Cell& cell) {
 }
 
 /// Whether the way from `a` to `b` runs through the inside of a cell.
-bool runs_through(const std::vector<PlanePoint>& sites, const Cell& cell, PlanePoint a, PlanePoint b) {
+bool runs_through(std::span<const PlanePoint> sites, const Cell& cell, PlanePoint a, PlanePoint b) {
     double enters = 0, leaves = 1;
     for (std::size_t i = 0; i < cell.size(); ++i) {
         const PlanePoint from = sites[cell[i]], to = sites[cell[(i + 1) % cell.size()]];
@@ -70,8 +70,8 @@ bool runs_through(const std::vector<PlanePoint>& sites, const Cell& cell, PlaneP
 
 /// Triangles between the side from `chain`'s first to its last and the others, none of which lies in their circles
 /// (Anglada 1997). The chain runs counterclockwise.
-void fill_beside(const std::vector<PlanePoint>& sites, const std::vector<std::uint16_t>& chain,
-                 std::vector<Cell>& cells) {
+void fill_beside(std::span<const PlanePoint> sites, const std::vector<std::uint16_t>& chain,
+                 KeptList<Cell>& cells) {
     if (chain.size() < 3) { return; }
     const PlanePoint first = sites[chain.front()], last = sites[chain.back()];
     // Of what lies on one side of a line, the widest angle over it is the one whose circle holds no other.
@@ -91,7 +91,7 @@ void fill_beside(const std::vector<PlanePoint>& sites, const std::vector<std::ui
 }
 
 /// The greatest extent of the sites.
-double extent_of(const std::vector<PlanePoint>& sites) {
+double extent_of(std::span<const PlanePoint> sites) {
     double extent = 0;
     for (const PlanePoint& a : sites) {
         extent = std::max({extent, std::fabs(a.x - sites[0].x), std::fabs(a.y - sites[0].y)});
@@ -101,7 +101,7 @@ double extent_of(const std::vector<PlanePoint>& sites) {
 
 /// All sites on empty circles through three of them; `tolerance` is relative to the circle's radius, and to the
 /// shortest side.
-std::vector<Cell> cells_within(const std::vector<PlanePoint>& sites, double tolerance) {
+KeptList<Cell> cells_within(std::span<const PlanePoint> sites, double tolerance) {
     std::set<Cell> cells;
     const double least = 1e-9 * extent_of(sites) * extent_of(sites);
     for (std::size_t a = 0; a < sites.size(); ++a) {
@@ -134,12 +134,12 @@ std::vector<Cell> cells_within(const std::vector<PlanePoint>& sites, double tole
     return {cells.begin(), cells.end()};
 }
 
-double area_of_all(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells) {
+double area_of_all(std::span<const PlanePoint> sites, std::span<const Cell> cells) {
     return std::accumulate(cells.begin(), cells.end(), 0.0,
                            [&](double sum, const Cell& cell) { return sum + area_of(sites, cell); });
 }
 
-bool are_convex(const std::vector<PlanePoint>& sites, const std::vector<Cell>& cells) {
+bool are_convex(std::span<const PlanePoint> sites, std::span<const Cell> cells) {
     return std::all_of(cells.begin(), cells.end(), [&](const Cell& cell) {
         for (std::size_t i = 0; i < cell.size(); ++i) {
             const PlanePoint &a = sites[cell[i]], &b = sites[cell[(i + 1) % cell.size()]];
@@ -152,9 +152,9 @@ bool are_convex(const std::vector<PlanePoint>& sites, const std::vector<Cell>& c
 
 } // namespace
 
-std::vector<Cell> tessellate(const std::vector<PlanePoint>& sites) {
+KeptList<Cell> tessellate(std::span<const PlanePoint> sites) {
     const double whole = area_of(sites, hull_of(sites));
-    std::vector<Cell> cells;
+    KeptList<Cell> cells;
     // Sites that are measured, or written in degrees, share a circle only nearly. Too wide a tolerance makes cells
     // overlap or bulge inward, which the areas and the corners tell.
     for (const double tolerance : {0.02, 1e-3, 1e-6, 1e-9, 1e-12}) {
@@ -164,7 +164,7 @@ std::vector<Cell> tessellate(const std::vector<PlanePoint>& sites) {
     return cells;
 }
 
-bool are_neighbours(const std::vector<Cell>& cells, std::uint16_t a, std::uint16_t b) {
+bool are_neighbours(std::span<const Cell> cells, std::uint16_t a, std::uint16_t b) {
     return std::any_of(cells.begin(), cells.end(), [&](const Cell& cell) {
         for (std::size_t i = 0; i < cell.size(); ++i) {
             const std::uint16_t from = cell[i], to = cell[(i + 1) % cell.size()];
@@ -174,10 +174,10 @@ bool are_neighbours(const std::vector<Cell>& cells, std::uint16_t a, std::uint16
     });
 }
 
-bool join_sites(const std::vector<PlanePoint>& sites, std::vector<Cell>& cells, std::uint16_t a, std::uint16_t b,
+bool join_sites(std::span<const PlanePoint> sites, KeptList<Cell>& cells, std::uint16_t a, std::uint16_t b,
                 const std::vector<std::array<std::uint16_t, 2>>& kept) {
     std::map<std::uint16_t, std::uint16_t> next; // round the cells between them, counterclockwise
-    std::vector<Cell> left;
+    KeptList<Cell> left;
     std::set<std::array<std::uint16_t, 2>> sides;
     double area = 0;
     for (const Cell& cell : cells) {
@@ -212,13 +212,13 @@ bool join_sites(const std::vector<PlanePoint>& sites, std::vector<Cell>& cells, 
         if (way.size() < 3) { return false; }
         fill_beside(sites, way, left);
     }
-    const std::vector<Cell> made(left.begin() + std::ptrdiff_t(others), left.end());
+    const KeptList<Cell> made(left.begin() + std::ptrdiff_t(others), left.end());
     if (std::fabs(area_of_all(sites, made) - area) > 1e-9 * area) { return false; }
     cells = std::move(left);
     return true;
 }
 
-std::optional<std::string> faults_of_cells(const std::vector<PlanePoint>& sites, std::vector<Cell>& cells) {
+std::optional<std::string> faults_of_cells(std::span<const PlanePoint> sites, KeptList<Cell>& cells) {
     const double whole = area_of(sites, hull_of(sites));
     std::set<std::array<std::uint16_t, 2>> sides;
     for (Cell& cell : cells) {

@@ -208,7 +208,7 @@ private:
             if (branch.fade) {
                 next.compiled.fade = next.info.fade = checked_fade(context_, *branch.fade, own);
                 next.compiled.fade_by = {};
-                next.info.fade_by.clear();
+                next.info.fade_by = {};
             }
             if (branch.to.empty()) { continue; }
             if (const auto to = tree_.find_target(branch.to, target.machine, own)) {
@@ -248,8 +248,8 @@ private:
                 transition.signal = std::uint16_t(found - known.begin());
             }
         }
-        transition.mark = named_mark_or_span(definition.at_mark, "mark", data_.mark_names, path);
-        transition.span = named_mark_or_span(definition.inside, "span", data_.span_names, path);
+        transition.mark = named_mark_or_span(definition.at_mark, "mark", strings_of(data_.mark_names), path);
+        transition.span = named_mark_or_span(definition.inside, "span", strings_of(data_.span_names), path);
         return transition;
     }
 
@@ -296,7 +296,7 @@ private:
             context_.wants_footfalls = true;
         } else {
             transition.enter_at = EnterAt::mark;
-            std::vector<std::string> known = data_.mark_names;
+            auto known = strings_of(data_.mark_names);
             known.insert(known.end(), {"phase", "footfall"});
             transition.enter_mark = named_mark_or_span(definition.enter_at, "mark", known, path);
         }

@@ -25,7 +25,7 @@ std::optional<std::pair<std::size_t, float>> value_of(CompileContext& context, c
     if (found->kind == ParameterKind::choice) {
         const auto one = std::find(found->of.begin(), found->of.end(), word);
         if (one != found->of.end()) { return std::pair(index, float(one - found->of.begin())); }
-        context.unknown(text.place, "value", word, found->of, path);
+        context.unknown(text.place, "value", word, strings_of(found->of), path);
         return std::nullopt;
     }
     if (found->kind == ParameterKind::flag) {

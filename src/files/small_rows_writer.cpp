@@ -99,7 +99,8 @@ Keyed keyed(const Values& frames, std::size_t step, std::uint8_t left_out, float
             read[c] = components[c].low + components[c].step * float(numbers[c]);
         }
     }
-    track.shown = small_rows::frames_of(as_read, frames.size(), step, left_out);
+    track.shown.resize(frames.size());
+    small_rows::frames_of(as_read, step, left_out, track.shown);
     return track;
 }
 

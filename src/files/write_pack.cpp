@@ -34,7 +34,7 @@ private:
     template <typename Value>
     requires std::is_enum_v<Value>
     void write(Value value) { put(std::underlying_type_t<Value>(value)); }
-    void write(const std::string& text) {
+    void write(const KeptText& text) {
         put(std::uint32_t(text.size()));
         for (const char c : text) { bytes_.push_back(std::byte(c)); }
     }
@@ -45,7 +45,7 @@ private:
     template <typename Value, std::size_t count> void write(const std::array<Value, count>& list) {
         for (const Value& value : list) { write(value); }
     }
-    template <typename Key, typename Value> void write(const std::map<Key, Value>& map) {
+    template <typename Key, typename Value> void write(const KeptMap<Key, Value>& map) {
         put(std::uint32_t(map.size()));
         for (const auto& [key, value] : map) { (*this)(key, value); }
     }
@@ -96,6 +96,7 @@ Packed pack(const Character& character, const PackOptions& options) {
     header.rows_at = out.size();
     header.rows_count = body.rows().size();
     out.resize(out.size() + body.rows().size() * sizeof(PackedRows));
+    small_rows::Scratch scratch;
     for (std::size_t c = 0; c < body.rows().size(); ++c) {
         const auto floats = body.rows()[c]->all();
         const auto raw = std::as_bytes(floats);
@@ -105,7 +106,7 @@ Packed pack(const Character& character, const PackOptions& options) {
         double worst = 0;
         if (options.clips == ClipPacking::small) {
             const SmallRows small = make_small({floats, clip.stride, data.rig, added}, options.tolerance);
-            const auto played = small_rows::decode(small.bytes, floats.size());
+            const auto played = small_rows::decode(small.bytes, floats.size(), scratch);
             packed = {out.size(),       small.bytes.size(),
                       floats.size(),    checksum_of(std::as_bytes(std::span(*played))),
                       RowCoding::small, 0};

@@ -5,7 +5,7 @@
 namespace gait {
 namespace {
 
-std::uint16_t index_of(std::span<const std::string> names, std::string_view name) {
+std::uint16_t index_of(std::span<const KeptText> names, std::string_view name) {
     const auto found = std::find(names.begin(), names.end(), name);
     return found == names.end() ? no_index : std::uint16_t(found - names.begin());
 }

@@ -1,8 +1,9 @@
 /// Vectors of floats that begin on a cache line, as the kernels want them.
 #pragma once
 
+#include "gait/kept.hpp"
+
 #include <cstddef>
-#include <new>
 #include <vector>
 
 namespace gait::detail {
@@ -15,17 +16,6 @@ inline constexpr std::size_t lane_padding = 16;
     return (count + multiple - 1) / multiple * multiple;
 }
 
-template <typename Value> struct CacheLineAllocator {
-    using value_type = Value;
-    CacheLineAllocator() = default;
-    template <typename Other> CacheLineAllocator(const CacheLineAllocator<Other>& /*other*/) {}
-    Value* allocate(std::size_t count) {
-        return static_cast<Value*>(::operator new (count * sizeof(Value), std::align_val_t{cache_line}));
-    }
-    void deallocate(Value* memory, std::size_t /*count*/) { ::operator delete (memory, std::align_val_t{cache_line}); }
-    template <typename Other> bool operator==(const CacheLineAllocator<Other>& /*other*/) const { return true; }
-};
-
-using AlignedFloats = std::vector<float, CacheLineAllocator<float>>;
+using AlignedFloats = std::vector<float, KeptAllocator<float, cache_line>>;
 
 } // namespace gait::detail

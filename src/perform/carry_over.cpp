@@ -32,7 +32,7 @@ std::optional<std::size_t> place_of(const List& list, const std::string& name, N
     return std::nullopt;
 }
 template <typename List> std::optional<std::size_t> place_of(const List& list, const std::string& name) {
-    return place_of(list, name, [](const auto& one) -> const std::string& { return one.name; });
+    return place_of(list, name, [](const auto& one) -> const KeptText& { return one.name; });
 }
 
 template <typename List, typename Same> bool all_alike(const List& a, const List& b, Same same) {

@@ -15,7 +15,7 @@ namespace gait::detail {
 }
 
 /// The visible state that a node is, or is inside of.
-[[nodiscard]] inline const std::string& visible_name(const CharacterData& data, std::uint16_t node) {
+[[nodiscard]] inline const KeptText& visible_name(const CharacterData& data, std::uint16_t node) {
     return data.state_info[data.states[node].visible].name;
 }
 

@@ -160,7 +160,7 @@ bool Performer::get(FlagParameter parameter) const { return get(NumberParameter{
 namespace {
 
 /// One of a choice's words; empty for a place that it does not have, as a computed one may come to.
-std::string_view word_at(const std::vector<std::string>& of, float place) {
+std::string_view word_at(const KeptList<KeptText>& of, float place) {
     return place >= 0 && place < float(of.size()) ? std::string_view(of[std::size_t(place)]) : std::string_view();
 }
 

@@ -69,7 +69,7 @@ std::string reason(const RefusedCall& call) {
         return quoted(call.name) + " is computed from other parameters, so set those";
     case Refusal::unknown_word:
         return quoted(call.name) + " has " +
-               no_such("value", call.word, info == nullptr ? std::vector<std::string>() : info->of);
+               no_such("value", call.word, info == nullptr ? std::vector<std::string>() : strings_of(info->of));
     case Refusal::not_a_number:
         return "a " + kind + " must be a number, not " + text_of(call.value);
     case Refusal::out_of_bounds:

@@ -77,7 +77,7 @@ private:
 /// The word that a choice stands at.
 std::string word_of(const ParameterInfo& info, float value) {
     const bool there = info.kind == ParameterKind::choice && value >= 0 && value < float(info.of.size());
-    return there ? info.of[std::size_t(value)] : std::string();
+    return there ? std::string(info.of[std::size_t(value)]) : std::string();
 }
 
 /// The clips of a motion, by name.
@@ -157,7 +157,7 @@ private:
         for (std::size_t c = 0; c < data_.computed.size(); ++c) {
             const ComputedParameter& computed = data_.computed[c];
             const bool named = computed.slot < data_.parameters.size();
-            out_.text(named ? data_.parameters[computed.slot].name : std::string());
+            out_.text(named ? data_.parameters[computed.slot].name : KeptText());
             out_.number(std::uint8_t(computed.source));
             out_.number(block_.memory()[c]);
         }
@@ -173,7 +173,7 @@ private:
             out_.number(std::uint8_t(sent.began_wait != 0));
             out_.count(data_.layers.size());
             for (std::size_t l = 0; l < data_.layers.size(); ++l) {
-                out_.text(((sent.pending >> l) & 1U) != 0 ? data_.layers[l].name : std::string());
+                out_.text(((sent.pending >> l) & 1U) != 0 ? data_.layers[l].name : KeptText());
             }
         }
     }
@@ -229,7 +229,7 @@ private:
             const std::uint16_t left_in = state.resume == no_index ? no_index : block_.resumes()[state.resume];
             const Deal deal = state.kind == NodeKind::pick ? block_.deals()[state.selector] : Deal{};
             out_.text(visible_name(data_, node));
-            out_.text(left_in == no_index ? std::string() : visible_name(data_, left_in));
+            out_.text(left_in == no_index ? KeptText() : visible_name(data_, left_in));
             out_.number(std::uint32_t(state.kind == NodeKind::pick ? data_.picks[state.selector].entries.size() : 0));
             out_.number(deal.dealt);
             for (const std::uint16_t part : {deal.current, deal.next, deal.last, deal.times}) { out_.number(part); }
@@ -404,7 +404,7 @@ private:
                 const ComputedParameter& now = data_.computed[c];
                 const bool named = now.slot < data_.parameters.size();
                 if (taken[c] != 0 || std::uint8_t(now.source) != source ||
-                    (named ? data_.parameters[now.slot].name : std::string()) != name) {
+                    (named ? data_.parameters[now.slot].name : KeptText()) != name) {
                     continue;
                 }
                 taken[c] = 1;

@@ -21,9 +21,10 @@ std::vector<double> shares(const BlendPlane& plane, PlanePoint at) {
 }
 
 BlendPlane plane_of(const std::vector<PlanePoint>& sites, PlaneMethod method) {
-    std::vector<Stretch> stretches;
+    KeptList<Stretch> stretches;
     for (const PlanePoint site : sites) { stretches.push_back({site, site}); }
-    return {sites, tessellate(sites), method, stretches};
+    const auto cells = tessellate(sites);
+    return {{sites.begin(), sites.end()}, {cells.begin(), cells.end()}, method, stretches};
 }
 
 /// What must hold wherever the cursor is.
@@ -162,22 +163,22 @@ TEST_CASE("outside the hull the nearest place on it counts") {
 }
 
 TEST_CASE("with bands a stretch counts in full all along itself") {
-    const std::vector<PlanePoint> sites{{0, 0}, {2, 0}, {1, 2}};
+    const KeptList<PlanePoint> sites{{0, 0}, {2, 0}, {1, 2}};
     const BlendPlane plane{
-        sites, tessellate(sites), PlaneMethod::bands, {{{0, 0}, {1, 0}}, {{2, 0}, {2, 0}}, {{1, 2}, {1, 2}}}};
+        sites, {{0, 1, 2}}, PlaneMethod::bands, {{{0, 0}, {1, 0}}, {{2, 0}, {2, 0}}, {{1, 2}, {1, 2}}}};
     for (const double x : {0.0, 0.3, 0.8, 1.0}) { CHECK(shares(plane, {x, 0})[0] == Approx(1)); }
     CHECK(shares(plane, {1.5, 0})[0] == Approx(0.5));
 }
 
 TEST_CASE("cells by hand are looked at: each side once, all of the hull, every point") {
     const std::vector<PlanePoint> square{{0, 0}, {1, 0}, {1, 1}, {0, 1}};
-    std::vector<Cell> good{{0, 1, 2}, {2, 3, 0}};
+    KeptList<Cell> good{{0, 1, 2}, {2, 3, 0}};
     CHECK_FALSE(faults_of_cells(square, good));
-    std::vector<Cell> open{{0, 1, 2}};
+    KeptList<Cell> open{{0, 1, 2}};
     CHECK(faults_of_cells(square, open).value().find("open") != std::string::npos);
-    std::vector<Cell> twice{{0, 1, 2}, {0, 1, 3}};
+    KeptList<Cell> twice{{0, 1, 2}, {0, 1, 3}};
     CHECK(faults_of_cells(square, twice).value().find("over each other") != std::string::npos);
-    std::vector<Cell> flat{{0, 1, 1}};
+    KeptList<Cell> flat{{0, 1, 1}};
     CHECK(faults_of_cells(square, flat));
 }
 
@@ -215,7 +216,7 @@ TEST_CASE("two sites are joined across what lies between them, unless that is to
     for (int round = 0; round < 200; ++round) {
         std::vector<PlanePoint> sites;
         for (int i = 0; i < 12; ++i) { sites.push_back({unit(random), unit(random)}); }
-        std::vector<Cell> cells = tessellate(sites);
+        KeptList<Cell> cells = tessellate(sites);
         if (!join_sites(sites, cells, 0, 1, {})) { continue; } // they are neighbours, or a site lies between
         ++joined;
         CHECK(are_neighbours(cells, 0, 1));
@@ -223,7 +224,7 @@ TEST_CASE("two sites are joined across what lies between them, unless that is to
         // What was joined first stays.
         for (std::uint16_t other = 2; other < 12; ++other) {
             for (std::uint16_t third = 2; third < other; ++third) {
-                std::vector<Cell> again = cells;
+                KeptList<Cell> again = cells;
                 join_sites(sites, again, other, third, {{0, 1}});
                 CHECK(are_neighbours(again, 0, 1));
             }

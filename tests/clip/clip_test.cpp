@@ -60,8 +60,8 @@ TEST_CASE("only joints that leave their rest place store translations") {
     source.tracks[2].translation.times = {0};
     source.tracks[2].translation.values = {{0, 1.25F, 0}};
     const SampledClip sampled = sample_clip(PosedClip(source, support::chain(3)), support::chain(3), true, 0.0005);
-    CHECK(sampled.moving_translations.joints == std::vector<std::uint16_t>{1});
-    CHECK(sampled.still_translations.joints == std::vector<std::uint16_t>{2});
+    CHECK(sampled.moving_translations.joints == KeptList<std::uint16_t>{1});
+    CHECK(sampled.still_translations.joints == KeptList<std::uint16_t>{2});
 
     Performer performer(support::character(one_state("slide", false), support::assets(3, {source})));
     performer.advance(0.5);

@@ -183,7 +183,7 @@ TEST_CASE("a body of another school, other axes and another rest pose moves alik
         dress.put_on(assets, axes);
         std::map<std::string, std::string> renamed;
         for (std::size_t j = 0; j < assets.rig->joints.size(); ++j) {
-            std::string& name = assets.rig->joints[j].name;
+            KeptText& name = assets.rig->joints[j].name;
             renamed[name] = other_name(name, j);
             name = renamed[name];
         }
@@ -216,7 +216,7 @@ TEST_CASE("on a broad body arms that hang along a slim one are held out, and wha
     const Rig& slim = demo_file().rig;
     Rig broad = slim; // twice as far from shoulder to shoulder, with arms as long
     for (Joint& joint : broad.joints) {
-        if (joint.name.find("shoulder") != std::string::npos || joint.name.find("upper_arm") != std::string::npos) {
+        if (joint.name.view().find("shoulder") != std::string::npos || joint.name.view().find("upper_arm") != std::string::npos) {
             joint.rest.translation = joint.rest.translation * 2.0F;
         }
         joint.name = "b_" + joint.name;

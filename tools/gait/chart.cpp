@@ -257,7 +257,8 @@ std::string states_panel(const Recording& recording, const Character& character)
                 fmt::format("set object {} rectangle from {:.4f},{:.2f} to {:.4f},{:.2f} fc rgb '{}' fs solid {:.2f} "
                             "border lc rgb '#555555'\n",
                             object, from, double(l) + 0.12, to, double(l) + 0.88, plot_colour(state), 0.35 * weight);
-            const std::string name = info.name.substr(info.name.rfind('.') + 1);
+            const std::string_view full = info.name;
+            const std::string name(full.substr(full.rfind('.') + 1));
             if (has_room(recording, from, to, name)) {
                 out += fmt::format("set label {} {} at {:.4f},{} center font ',9' noenhanced\n", object,
                                    plot_text(name), (from + to) / 2, double(l) + 0.5);

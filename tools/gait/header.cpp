@@ -177,11 +177,11 @@ private:
         out += fmt::format("        found(bool({0} = character.{1}({2})), {2});\n", id, m.find, literal(m.name));
     }
 
-    static void names(std::string& out, const char* list, const char* note, std::span<const std::string> all) {
+    static void names(std::string& out, const char* list, const char* note, std::span<const KeptText> all) {
         if (all.empty()) { return; }
         Identifiers ids;
         out += fmt::format("\n    /// {}\n    struct {} {{\n", note, type_name(list));
-        for (const std::string& name : all) {
+        for (const KeptText& name : all) {
             out += fmt::format("        static constexpr const char* {} = {};\n", ids.of(name), literal(name));
         }
         out += "    };\n";
@@ -196,11 +196,11 @@ private:
     }
 
     /// The values of a choice, as an enumeration with the words that `Performer::set` takes.
-    std::string enumeration(const std::string& name, const std::vector<std::string>& of) {
+    std::string enumeration(const std::string& name, const KeptList<KeptText>& of) {
         const std::string type = ids_.of(type_name(name));
         Identifiers ids;
         std::string values, words;
-        for (const std::string& value : of) {
+        for (const KeptText& value : of) {
             const std::string id = ids.of(value);
             values += (values.empty() ? "" : ", ") + id;
             words += fmt::format("        case {}::{}: return {};\n", type, id, literal(value));

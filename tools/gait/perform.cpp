@@ -159,7 +159,7 @@ std::string story(const Recording& recording, const Character& character) {
                      is_between_shots(character, from) ? "" : shown_name(character, left_by(record, info)),
                      info.kind == TransitionKind::within || is_between_shots(character, to) ? ""
                      : shot ? shown_name(character, info.to)
-                            : to.name,
+                            : std::string(to.name),
                      info.when, describe_fade(info, recording.taken[t].fade),
                      describe_clips(character, recording.taken[t])});
     }
