@@ -18,7 +18,7 @@ RUNTIME = ROOMS[:7]
 # The room of each public header.
 HEADERS = {
     "diagnostics": ["api", "acceptance", "diagnostic", "no_index", "text"],
-    "math": ["ease", "eases", "eigen", "elementary", "ground_place", "math", "transform", "travel"],
+    "math": ["ease", "eases", "eigen", "elementary", "ground_place", "kept", "math", "transform", "travel"],
     "rig": ["body_reading", "rig"],
     "character": ["character", "clip_packing", "fade_style", "handles", "layer_mode", "open", "parameter_kind", "pick_order", "records",
                   "shared_character"],

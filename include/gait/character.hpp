@@ -40,7 +40,7 @@ struct LayerInfo {
     LayerMode mode = LayerMode::replace;
     LayerSpace space = LayerSpace::local;
     KeptText in_step_with;        ///< the layer with whose steps it keeps; empty for none
-    bool one_shots = false;          ///< made for one-shots: no layer of the document
+    bool one_shots = false;       ///< made for one-shots: no layer of the document
     KeptList<float> mask_weights; ///< a joint each, 0 to 1; empty for the whole body
 };
 
@@ -50,12 +50,12 @@ struct ParameterInfo {
     ParameterKind kind = ParameterKind::number;
     float low = 0, high = 0; ///< inputs are clamped to this range; infinite when the document gives none
     float default_value = 0;
-    float smooth = 0;            ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
-    float at_most = 0;           ///< the greatest change a second; 0 for no bound
-    float keep = 0;              ///< of a signal: seconds it is kept
-    float wait = 0;              ///< of a signal: seconds from one that was taken to the next
+    float smooth = 0;      ///< seconds the smoothed value lags behind a steady ramp; 0 follows at once
+    float at_most = 0;     ///< the greatest change a second; 0 for no bound
+    float keep = 0;        ///< of a signal: seconds it is kept
+    float wait = 0;        ///< of a signal: seconds from one that was taken to the next
     KeptList<KeptText> of; ///< a choice's values
-    bool computed = false;       ///< from other parameters: nobody sets it
+    bool computed = false; ///< from other parameters: nobody sets it
     KeptText unit;
     KeptText note;
     bool tune = false;
@@ -76,9 +76,9 @@ struct StateInfo {
 struct ValueInfo {
     KeptText name;
     ParameterKind kind = ParameterKind::number;
-    KeptList<KeptText> of; ///< a choice's values
-    float default_value = 0;     ///< where no state says otherwise
-    bool at_middle = false;      ///< flags and choices: change in the middle of a fade instead of at its start
+    KeptList<KeptText> of;   ///< a choice's values
+    float default_value = 0; ///< where no state says otherwise
+    bool at_middle = false;  ///< flags and choices: change in the middle of a fade instead of at its start
     KeptText unit;
     KeptText note;
 };
@@ -109,7 +109,7 @@ struct TransitionInfo {
     std::uint16_t to = 0;
     KeptText when;      ///< the condition as written, and what else must hold, in words
     KeptText condition; ///< the condition alone, as an expression; may be empty
-    double fade = 0;       ///< seconds; of one with an expression, its value for the default parameters
+    double fade = 0;    ///< seconds; of one with an expression, its value for the default parameters
     KeptText fade_by;   ///< the expression, if any
     Ease ease = Ease::smooth;
     FadeStyle style = FadeStyle::cross;

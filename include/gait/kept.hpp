@@ -47,9 +47,7 @@ public:
     using value_type = Value;
     using propagate_on_container_move_assignment = std::true_type;
     using propagate_on_container_swap = std::true_type;
-    template <typename Other> struct rebind {
-        using other = KeptAllocator<Other, alignment>;
-    };
+    template <typename Other> struct rebind { using other = KeptAllocator<Other, alignment>; };
 
     KeptAllocator() = default;
     KeptAllocator(KeptMemory* memory) : memory_(memory) {} // NOLINT(google-explicit-constructor): it stands for it
@@ -65,7 +63,7 @@ public:
         if constexpr (alignment <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
             return static_cast<Value*>(::operator new(bytes));
         } else {
-            return static_cast<Value*>(::operator new(bytes, std::align_val_t{alignment}));
+            return static_cast<Value*>(::operator new (bytes, std::align_val_t{alignment}));
         }
     }
     void deallocate(Value* values, std::size_t /*count*/) {
@@ -73,7 +71,7 @@ public:
         if constexpr (alignment <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
             ::operator delete(values);
         } else {
-            ::operator delete(values, std::align_val_t{alignment});
+            ::operator delete (values, std::align_val_t{alignment});
         }
     }
     template <typename Other> bool operator==(const KeptAllocator<Other, alignment>& other) const {
@@ -105,10 +103,11 @@ public:
     /// A copy of `text`.
     template <typename Other>
     requires(std::convertible_to<const Other&, std::string_view> && !std::same_as<Other, KeptText>)
-    KeptText(const Other& text) : held_(std::string_view(text)) {} // NOLINT(google-explicit-constructor)
+        KeptText(const Other& text)
+        : held_(std::string_view(text)) {} // NOLINT(google-explicit-constructor)
 
     [[nodiscard]] std::string_view view() const { return held_; }
-    operator std::string_view() const { return held_; }       // NOLINT(google-explicit-constructor)
+    operator std::string_view() const { return held_; }          // NOLINT(google-explicit-constructor)
     operator std::string() const { return std::string(view()); } // NOLINT(google-explicit-constructor)
 
     [[nodiscard]] const char* c_str() const { return held_.c_str(); }
@@ -138,7 +137,8 @@ public:
     }
     template <typename Other>
     requires(std::convertible_to<const Other&, std::string_view> && !std::same_as<Other, KeptText>)
-    [[nodiscard]] friend std::string operator+(const Other& other, const KeptText& text) {
+        [[nodiscard]] friend std::string
+        operator+(const Other& other, const KeptText& text) {
         return std::string(std::string_view(other)).append(text.view());
     }
     template <typename Traits>

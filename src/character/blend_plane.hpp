@@ -59,10 +59,9 @@ struct Stretch {
 
 class GAIT_API BlendPlane {
 public:
-    /// In the memory of `sites`. Of different ones; one and sites in a line will do. With `bands`, `stretches` [one a site] say what each
-    /// covers.
-    BlendPlane(KeptList<PlanePoint> sites, KeptList<Cell> cells, PlaneMethod method,
-               KeptList<Stretch> stretches = {});
+    /// In the memory of `sites`. Of different ones; one and sites in a line will do. With `bands`, `stretches` [one a
+    /// site] say what each covers.
+    BlendPlane(KeptList<PlanePoint> sites, KeptList<Cell> cells, PlaneMethod method, KeptList<Stretch> stretches = {});
     BlendPlane() = default;
     /// Whether a plane can be made of these: from a file, say.
     [[nodiscard]] static bool can_be(std::span<const PlanePoint> sites, std::span<const Cell> cells, PlaneMethod method,
@@ -119,11 +118,11 @@ private:
     KeptList<Cell> cells_;
     KeptList<std::array<std::uint16_t, 2>> rim_;
     KeptList<KeptList<OnSide>> on_sides_; ///< a side of the rim each, in order, its ends included
-    KeptList<int> flat_; ///< a cell each: the side of the rim that it lies along; -1: it is not flat
+    KeptList<int> flat_;                  ///< a cell each: the side of the rim that it lies along; -1: it is not flat
     KeptList<Stretch> stretches_;
     KeptList<std::uint32_t> first_in_square_; ///< into `in_square_`, a square each, and the end
     KeptList<std::uint16_t> in_square_;       ///< cells that may reach into it, that in its middle first
-    PlanePoint low_, high_, squares_;            ///< of the sites, and how many squares a unit of each axis is
+    PlanePoint low_, high_, squares_;         ///< of the sites, and how many squares a unit of each axis is
     PlaneMethod method_ = PlaneMethod::cells;
 };
 

@@ -158,11 +158,11 @@ struct CompiledPick {
 };
 
 struct CompiledChoose {
-    std::uint16_t by = no_index;      ///< a parameter's slot; nothing: decided on entry
-    KeptList<CodeRange> when;      ///< on entry; an empty one always holds
-    KeptList<std::uint16_t> nodes; ///< beside `when`, or a value of `by` each
-    double fade = 0;                  ///< when the value changes
-    std::uint16_t record = no_index;  ///< the transition that reports show for its changes
+    std::uint16_t by = no_index;     ///< a parameter's slot; nothing: decided on entry
+    KeptList<CodeRange> when;        ///< on entry; an empty one always holds
+    KeptList<std::uint16_t> nodes;   ///< beside `when`, or a value of `by` each
+    double fade = 0;                 ///< when the value changes
+    std::uint16_t record = no_index; ///< the transition that reports show for its changes
 };
 
 enum class ParameterSource : std::uint8_t {
@@ -257,15 +257,15 @@ struct CompiledFeet {
 struct CharacterData {
     std::unique_ptr<KeptMemory> memory; ///< of the lists that were read from a pack: it goes last
     Rig rig;
-    AlignedFloats rest;                      ///< [tx ty tz (sx sy sz)][lane] of the rest pose
+    AlignedFloats rest;                   ///< [tx ty tz (sx sy sz)][lane] of the rest pose
     KeptList<MovedJoint> moved;           ///< by joint, its translation first
     KeptList<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
     KeptList<std::int16_t> parents;       ///< a joint each
     KeptList<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
     KeptList<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
-    AlignedFloats inverse_bind;              ///< [joint][16]
-    bool travels = false;                    ///< some clip's way was taken out of its pose
-    bool scales = false;                     ///< some joint's scale is not 1 in the rest pose or in a clip
+    AlignedFloats inverse_bind;           ///< [joint][16]
+    bool travels = false;                 ///< some clip's way was taken out of its pose
+    bool scales = false;                  ///< some joint's scale is not 1 in the rest pose or in a clip
     KeptList<SampledClip> clips;
     KeptList<KeptText> number_tracks; ///< names of the numbers that come along with clips
     KeptList<ParameterInfo> parameters;
@@ -279,8 +279,8 @@ struct CharacterData {
     KeptList<ComputedParameter> computed; ///< each after what it needs
     KeptList<std::uint16_t> timed;        ///< of `computed`: what changes though no value does
     KeptList<std::uint16_t> edges;        ///< of `computed`: what is forgotten at the end of each step
-    SlotSet computed_reads = 0;              ///< values that some of `computed` reads
-    SlotSet cursors_read = 0;                ///< values that some cursor follows
+    SlotSet computed_reads = 0;           ///< values that some of `computed` reads
+    SlotSet cursors_read = 0;             ///< values that some cursor follows
     KeptList<CompiledSignal> signals;
     KeptList<std::uint16_t> signal_of;   ///< a slot each: index into `signals`
     KeptList<std::uint16_t> smoothed;    ///< slots of parameters that follow their inputs
@@ -298,12 +298,12 @@ struct CharacterData {
     KeptList<CompiledForbid> forbidden;
     KeptList<CompiledLayer> layers;      ///< the lowest first
     KeptList<std::uint8_t> decide_order; ///< of the layers
-    bool some_layer_hides = false;          ///< all that is below it
-    PerformerNeeds needs;                   ///< from which comes
+    bool some_layer_hides = false;       ///< all that is below it
+    PerformerNeeds needs;                ///< from which comes
     PerformerLayout layout;
-    bool has_details = false;             ///< its performers may be shown in less detail
+    bool has_details = false;          ///< its performers may be shown in less detail
     KeptList<std::uint16_t> joints_at; ///< [level]: joints that are posed when so many levels of detail are left out
-    std::uint64_t fingerprint = 0;        ///< of what a performer's block must fit
+    std::uint64_t fingerprint = 0;     ///< of what a performer's block must fit
 
     std::vector<std::shared_ptr<const void>> kept; ///< what holds numbers that clips borrow
 

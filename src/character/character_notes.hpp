@@ -17,9 +17,9 @@ struct CharacterNotes {
         KeptText code, message;
     };
     KeptList<Remark> remarks;
-    KeptList<KeptText> forbid_conditions;  ///< beside `CharacterData::forbidden`: `when` as it is written
+    KeptList<KeptText> forbid_conditions;       ///< beside `CharacterData::forbidden`: `when` as it is written
     KeptMap<std::uint32_t, Place> blend_places; ///< of the motion's parts that are blend spaces
-    ExpressionNames names;                       ///< what conditions may speak of, to take them apart again
+    ExpressionNames names;                      ///< what conditions may speak of, to take them apart again
 };
 
 } // namespace gait::detail

@@ -33,14 +33,14 @@ namespace gait::detail {
 struct ExpressionName {
     KeptText name;
     ValueType type = ValueType::number;
-    bool angle = false;                   ///< a number that wraps
+    bool angle = false;             ///< a number that wraps
     KeptList<KeptText> values = {}; ///< of a choice
-    bool signed_number = true;            ///< it may be below zero
+    bool signed_number = true;      ///< it may be below zero
 };
 
 struct ExpressionNames {
     KeptList<ExpressionName> parameters; ///< in slot order; none is ever taken out
-    KeptList<KeptText> layers = {};   ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
+    KeptList<KeptText> layers = {};      ///< whose states may be asked for: `arms is raised`, `arms.elapsed`
     KeptMap<KeptText, std::uint16_t> layer_slots = {}; ///< where an answer of a layer stands: see `layer_key`
 
     /// What is asked of a layer, as `layer_slots` has it: whether it is in `state`, or a reading where that is empty.

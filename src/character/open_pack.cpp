@@ -100,9 +100,9 @@ private:
         KeptList<std::array<double, 4>> pieces;
         read(strides);
         read(pieces);
-        const auto made = PhaseWarp::of_pieces(strides, pieces, memory_);
+        auto made = PhaseWarp::of_pieces(strides, pieces, memory_);
         failed_ = failed_ || !made;
-        if (made) { warp = *made; }
+        if (made) { warp = std::move(*made); }
     }
     void read(BlendPlane& plane) {
         KeptList<PlanePoint> sites;
@@ -276,7 +276,9 @@ std::size_t room_for(std::span<const std::byte> body, std::span<const std::byte>
         std::memcpy(&packed, table.data() + at, sizeof packed);
         // As played they stay where they are. What a pack says of itself is not believed beyond reason.
         constexpr std::size_t most = std::size_t{1} << 20;
-        if (packed.coding == RowCoding::small) { room += std::size_t(std::min<std::uint64_t>(packed.floats, most)) * sizeof(float); }
+        if (packed.coding == RowCoding::small) {
+            room += std::size_t(std::min<std::uint64_t>(packed.floats, most)) * sizeof(float);
+        }
     }
     constexpr std::size_t most_at_once = std::size_t{1} << 24;
     return std::min(room, most_at_once);

@@ -77,7 +77,7 @@ private:
         }
     };
     int strides_ = 1;
-    double cycles_ = 1;         ///< one over it
+    double cycles_ = 1;      ///< one over it
     KeptList<Piece> pieces_; ///< two a stride; empty: evenly
 };
 

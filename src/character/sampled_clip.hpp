@@ -27,7 +27,7 @@ struct StepTrack {
     enum class Target : std::uint8_t { rotation, translation, scale };
     std::uint16_t joint = 0;
     Target target = Target::rotation;
-    std::uint16_t moved = 0;                  ///< of a translation or scale: as that of `SparseRows`
+    std::uint16_t moved = 0;               ///< of a translation or scale: as that of `SparseRows`
     KeptList<float> times;                 ///< seconds; the first holds from the clip's start
     KeptList<std::array<float, 4>> values; ///< differences from rest for translation and scale
 };

@@ -57,8 +57,8 @@ struct Scratch {
     std::vector<std::array<float, 4>> keys, frames; ///< of a track
 };
 
-/// The numbers as they are played, [frame][x y z w][lane], of which there are `floats`, in `memory` or the heap; nothing
-/// where the bytes are not those of so many.
+/// The numbers as they are played, [frame][x y z w][lane], of which there are `floats`, in `memory` or the heap;
+/// nothing where the bytes are not those of so many.
 [[nodiscard]] GAIT_API std::optional<AlignedFloats> decode(std::span<const std::byte> bytes, std::uint64_t floats,
                                                            Scratch& scratch, KeptMemory* memory = nullptr);
 

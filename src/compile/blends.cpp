@@ -333,8 +333,8 @@ MotionCompiler::PlaneSites MotionCompiler::lay_out(const Axes& axes, const std::
 }
 
 std::optional<KeptList<Cell>> MotionCompiler::cells_by_hand(const BlendDefinition& blend, std::size_t written,
-                                                               const KeptList<PlanePoint>& places,
-                                                               const std::string& path) {
+                                                            const KeptList<PlanePoint>& places,
+                                                            const std::string& path) {
     const std::string cells_path = path + ".cells";
     KeptList<Cell> cells;
     for (const std::vector<Number>& written_cell : blend.cells) {

@@ -148,7 +148,7 @@ private:
 } // namespace
 
 KeptList<AlignedFloats> mask_weights(const std::vector<MaskDefinition>& masks, const Rig& rig,
-                                        const std::vector<std::pair<int, int>>& mirrored, DiagnosticSink& sink) {
+                                     const std::vector<std::pair<int, int>>& mirrored, DiagnosticSink& sink) {
     return MaskCompiler(masks, rig, mirrored, sink).run();
 }
 

@@ -75,7 +75,7 @@ private:
     /// Sites as a plane has them.
     struct PlaneSites {
         KeptList<PlanePoint> places;
-        KeptList<Stretch> stretches;                   ///< a place each
+        KeptList<Stretch> stretches;                      ///< a place each
         std::vector<std::vector<std::uint32_t>> parts;    ///< a place each: what plays there
         std::vector<std::array<std::uint16_t, 2>> wanted; ///< places that a stretch joins: they want to be neighbours
 
@@ -136,7 +136,7 @@ private:
     [[nodiscard]] static PlaneSites lay_out(const Axes& axes, const std::vector<Site>& sites, int pieces);
     /// The cells that are written; nothing where they do not fit, which is reported.
     std::optional<KeptList<Cell>> cells_by_hand(const BlendDefinition& blend, std::size_t written,
-                                                   const KeptList<PlanePoint>& places, const std::string& path);
+                                                const KeptList<PlanePoint>& places, const std::string& path);
     std::uint32_t finish_plane(const BlendDefinition& blend, const Axes& axes, const std::vector<Site>& sites,
                                const std::string& path);
     std::uint32_t shared_part(const std::vector<std::uint32_t>& parts);

@@ -70,8 +70,7 @@ bool runs_through(std::span<const PlanePoint> sites, const Cell& cell, PlanePoin
 
 /// Triangles between the side from `chain`'s first to its last and the others, none of which lies in their circles
 /// (Anglada 1997). The chain runs counterclockwise.
-void fill_beside(std::span<const PlanePoint> sites, const std::vector<std::uint16_t>& chain,
-                 KeptList<Cell>& cells) {
+void fill_beside(std::span<const PlanePoint> sites, const std::vector<std::uint16_t>& chain, KeptList<Cell>& cells) {
     if (chain.size() < 3) { return; }
     const PlanePoint first = sites[chain.front()], last = sites[chain.back()];
     // Of what lies on one side of a line, the widest angle over it is the one whose circle holds no other.

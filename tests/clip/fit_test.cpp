@@ -216,7 +216,8 @@ TEST_CASE("on a broad body arms that hang along a slim one are held out, and wha
     const Rig& slim = demo_file().rig;
     Rig broad = slim; // twice as far from shoulder to shoulder, with arms as long
     for (Joint& joint : broad.joints) {
-        if (joint.name.view().find("shoulder") != std::string::npos || joint.name.view().find("upper_arm") != std::string::npos) {
+        if (joint.name.view().find("shoulder") != std::string::npos ||
+            joint.name.view().find("upper_arm") != std::string::npos) {
             joint.rest.translation = joint.rest.translation * 2.0F;
         }
         joint.name = "b_" + joint.name;

@@ -167,6 +167,28 @@ TEST_CASE("casts of one set of clips hold it once, for as long as any of them li
     CHECK(frames_unlike(lamplighter(), second.character, 60) == 0);
 }
 
+TEST_CASE("a copy of what a character says of itself outlives the character") {
+    OpenedPack opened = open(fast_pack());
+    REQUIRE(opened.character);
+    const Rig rig = opened.character->rig();
+    const auto given = opened.character->parameters();
+    std::vector<ParameterInfo> parameters(given.begin(), given.end());
+    std::vector<LayerInfo> layers(opened.character->layers().begin(), opened.character->layers().end());
+    layers.front() = layers.back(); // assigned, not only made
+    const KeptText name = std::move(parameters[1].name);
+    opened.character.reset();
+    const Character& own = *lamplighter();
+    CHECK(rig.joints.back().name == own.rig().joints.back().name);
+    CHECK(name == own.parameters()[1].name);
+    CHECK(layers.front().mask_weights == own.layers().back().mask_weights);
+    std::size_t words = 0;
+    for (std::size_t p = 0; p < parameters.size(); ++p) {
+        words += parameters[p].of.size();
+        CHECK(parameters[p].of == own.parameters()[p].of);
+    }
+    CHECK(words > 2);
+}
+
 TEST_CASE("what is no pack, cut short, of another version or machine, or damaged is one clear error") {
     const auto fault = [](const std::vector<std::byte>& bytes) {
         const OpenedPack opened = open(bytes);

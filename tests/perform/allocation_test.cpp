@@ -1,5 +1,7 @@
 // The global allocator is replaced here, to prove that a frame never calls it.
 #include "gait/load.hpp"
+#include "gait/open.hpp"
+#include "gait/pack.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -170,4 +172,47 @@ TEST_CASE("loading survives the failure of any one allocation with an error") {
     }
     CHECK(reached_the_end);
     CHECK(failed > 500);
+}
+
+namespace {
+std::shared_ptr<const gait::Character> crossing() {
+    return gait::load(support::project() / "demo/crossing.gait.yaml").character;
+}
+/// What `open` asks of the allocator.
+long allocations_of_opening(const std::vector<std::byte>& bytes) {
+    const long before = allocations;
+    const gait::OpenedPack opened = gait::open(bytes);
+    const long after = allocations;
+    REQUIRE(opened.character);
+    return after - before;
+}
+} // namespace
+
+TEST_CASE("a pack opens in a handful of allocations, however many clips, states and names it holds") {
+    const auto few = crossing();
+    const auto& many = support::lamplighter().character;
+    REQUIRE(many->clips().size() > 2 * few->clips().size());
+    for (const auto clips : {gait::ClipPacking::fast, gait::ClipPacking::small}) {
+        gait::PackOptions options;
+        options.clips = clips;
+        const long of_few = allocations_of_opening(gait::pack(*few, options).bytes);
+        const long of_many = allocations_of_opening(gait::pack(*many, options).bytes);
+        CHECK(of_few <= 15);
+        CHECK(of_many <= 20);
+    }
+}
+
+TEST_CASE("where memory fails as a pack is opened, nothing is left behind and the next time it opens") {
+    const std::vector<std::byte> bytes = gait::pack(*crossing()).bytes;
+    long failed = 0;
+    bool opened = false;
+    for (long n = 0; n < 100 && !opened; ++n) {
+        until_failure = n;
+        try {
+            opened = gait::open(bytes).character != nullptr;
+        } catch (const std::bad_alloc&) { ++failed; }
+        until_failure = -1;
+    }
+    CHECK(opened);
+    CHECK(failed > 5);
 }
