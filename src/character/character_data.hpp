@@ -74,6 +74,8 @@ struct StateFacts {
     bool masked = false;          ///< so but for clips that count on some part of the body
     bool poll_every_step = false; ///< when its next decision falls cannot be predicted; evaluate it in every step
     bool poll_signals = false;    ///< nor can it while signals are about
+    bool poll_uneven = false;     ///< nor can it while its clips do not go on at an even pace
+    bool may_yield = false;       ///< some entry of `forbid` lets it give way
     bool nothing = false;         ///< it plays nothing
     std::uint32_t first_leaf = 0; ///< of its motion
     SlotSet reads = 0;            ///< the values that its decisions read
@@ -278,6 +280,7 @@ struct CharacterData {
     KeptList<Instruction> code;
     KeptList<ComputedParameter> computed; ///< each after what it needs
     KeptList<std::uint16_t> timed;        ///< of `computed`: what changes though no value does
+    KeptList<std::uint16_t> ticking;      ///< of those: what changes though no layer enters anything either
     KeptList<std::uint16_t> edges;        ///< of `computed`: what is forgotten at the end of each step
     SlotSet computed_reads = 0;           ///< values that some of `computed` reads
     SlotSet cursors_read = 0;             ///< values that some cursor follows

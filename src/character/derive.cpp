@@ -72,6 +72,8 @@ void sort_computed(CharacterData& data) {
         const ComputedParameter& computed = data.computed[c];
         const bool follows = computed.slot < data.parameters.size() && data.smoothed_of[computed.slot] != no_index;
         if (!computed.by_values || follows) { data.timed.push_back(std::uint16_t(c)); }
+        const bool waits_for_layers = computed.source == ParameterSource::layer_state;
+        if ((!computed.by_values && !waits_for_layers) || follows) { data.ticking.push_back(std::uint16_t(c)); }
         const bool edge = computed.source == ParameterSource::rises || computed.source == ParameterSource::falls;
         if (edge || computed.counts_presses) { data.edges.push_back(std::uint16_t(c)); }
         data.computed_reads |= computed.reads;

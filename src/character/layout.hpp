@@ -263,7 +263,8 @@ struct PerformerHeader {
     std::uint8_t inputs_settle = 0;       ///< some smoothed input or cursor has not arrived yet
     std::uint8_t bent = 0;                ///< the pose's legs are bent so that feet stay where they are
     std::uint16_t version = 0;            ///< of what a block holds: `block_version`
-    std::uint32_t spare = 0;
+    std::uint8_t layers_seen = 0;         ///< no layer entered anything since what others ask of it was computed
+    std::array<std::uint8_t, 3> spare{};
     std::uint64_t fingerprint = 0;    ///< of the character
     SlotSet moved = 0;                ///< values that changed since the layers last decided and computed their weights
     SlotSet to_compute = ~SlotSet{0}; ///< and since parameters were last computed

@@ -209,10 +209,10 @@ template <As<CompiledTransition> T, typename V> void fields(T& s, V visit) {
           by_values);
 }
 template <As<StateFacts> T, typename V> void fields(T& s, V visit) {
-    auto& [decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, nothing, first_leaf,
-           reads] = s;
-    visit(decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, nothing, first_leaf,
-          reads);
+    auto& [decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, poll_uneven, may_yield,
+           nothing, first_leaf, reads] = s;
+    visit(decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, poll_uneven, may_yield,
+          nothing, first_leaf, reads);
 }
 template <As<CompiledState> T, typename V> void fields(T& s, V visit) {
     auto& [kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
@@ -283,10 +283,10 @@ template <As<PerformerNeeds> T, typename V> void fields(T& s, V visit) {
 template <As<CharacterData> T, typename V> void fields(T& s, V visit) {
     auto& [memory, rig, rest, moved, moved_before, parents, level_order, done_before, inverse_bind, travels, scales,
            clips, number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed,
-           timed, edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states, transitions,
-           timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads, forbidden,
-           layers, decide_order, some_layer_hides, needs, layout, has_details, joints_at, fingerprint, kept, layer_info,
-           state_info, transition_info, value_info, mark_names, span_names, clip_info, notes] = s;
+           timed, ticking, edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states,
+           transitions, timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads,
+           forbidden, layers, decide_order, some_layer_hides, needs, layout, has_details, joints_at, fingerprint, kept,
+           layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info, notes] = s;
     // What follows from the rest is worked out anew: character/derive.hpp.
     visit(rig, moved, travels, scales, clips, number_tracks, parameters, motions, additives, masks, cursors,
           weights_read, feet, code, computed, signals, signal_of, smoothed, smoothed_of, states, transitions,

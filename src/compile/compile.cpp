@@ -396,13 +396,27 @@ private:
         });
     }
 
+    /// Whether all that a transition reads of its state is held against numbers whose instants are known ahead.
+    [[nodiscard]] bool knows_when(const CompiledTransition& transition) const {
+        const auto readings = [&](CodeRange range) {
+            const auto code = data_->instructions(range);
+            return std::count_if(code.begin(), code.end(),
+                                 [](const Instruction& i) { return i.operation == Operation::reading; });
+        };
+        return readings(transition.fade_by) == 0 &&
+               readings(transition.when) == std::ptrdiff_t(transition.threshold_count);
+    }
+
     /// What moves a state's decisions, and whether anything does but time and values.
     void note_what_decisions_hang_on(CompiledState& state) {
         CharacterData& data = *data_;
         if (state.kind == NodeKind::choose && data.chooses[state.selector].by != no_index) {
             state.facts.reads |= slot_set(data.chooses[state.selector].by);
         }
-        state.facts.poll_every_step = state.kind == NodeKind::pick;
+        state.facts.poll_uneven = state.kind == NodeKind::pick;
+        const auto index = std::size_t(&state - data.states.data());
+        state.facts.may_yield = std::any_of(data.forbidden.begin(), data.forbidden.end(),
+                                            [&](const CompiledForbid& forbid) { return forbid.yields == index; });
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             CompiledTransition& transition = data.transitions[state.transitions.first + t];
             transition.reads = slots_in({transition.when, transition.fade_by});
@@ -411,9 +425,11 @@ private:
             // Ends and marks come sooner or later as rates and weights change.
             const bool moments = transition.at_end || transition.reads_state || transition.mark != no_index ||
                                  transition.span != no_index;
+            state.facts.poll_uneven = state.facts.poll_uneven || moments;
+            const bool unforeseen = transition.reads_state && !knows_when(transition);
             // What `forbid` says changes with the other layer's states.
             const bool forbidden = may_be_forbidden(transition.target), waits = transition.signal != no_index;
-            state.facts.poll_every_step = state.facts.poll_every_step || moments || (forbidden && !waits);
+            state.facts.poll_every_step = state.facts.poll_every_step || unforeseen || (forbidden && !waits);
             state.facts.poll_signals = state.facts.poll_signals || (forbidden && waits);
             transition.by_values = !moments && transition.after == 0 && transition.after_more == 0 &&
                                    transition.threshold_count == 0 && !forbidden;

@@ -104,7 +104,7 @@ public:
         if ((before & data.computed_reads) == 0 && changes_ == Changes::seen) {
             // Nothing has changed, until what time or a layer changes is read by others.
             first = data.computed.size();
-            for (const std::uint16_t c : data.timed) {
+            for (const std::uint16_t c : frame_.header.layers_seen != 0 ? data.ticking : data.timed) {
                 look_at(c, 0);
                 if ((moved & data.computed_reads) == 0) { continue; }
                 first = c + 1U;
@@ -112,6 +112,7 @@ public:
             }
         }
         for (std::size_t c = first; c < data.computed.size(); ++c) { look_at(c, before | moved); }
+        frame_.header.layers_seen = 1;
     }
 
 private:

@@ -374,6 +374,7 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance) {
         path.nodes[l].draw = std::uint32_t(next_draw(frame));
     }
     layer.unchanged_depth = std::min<std::uint8_t>(layer.unchanged_depth, std::uint8_t(path.unchanged));
+    frame.header.layers_seen = 0;
     layer.path = path.nodes;
     layer.depth = std::uint8_t(path.depth);
     note_resumes(frame, path);
@@ -484,6 +485,7 @@ void decide(Frame& frame) {
 
 void yield_to_others(Frame& frame) {
     if (!frame.compiled.yields) { return; }
+    if (!any_active(frame, [](const CompiledState& state) { return state.facts.may_yield; })) { return; }
     for (const CompiledForbid& forbid : frame.data.forbidden) {
         const CompiledState& yields = frame.data.states[forbid.yields];
         if (yields.layer != frame.block.layer_index() || !is_on_path(frame.layer, yields, forbid.yields) ||
@@ -568,12 +570,27 @@ double seconds_to_decision(const Frame& frame) {
     return due;
 }
 
+namespace {
+
+/// Whether the active motion's clips go on as they do now until something is entered or their weights are computed
+/// anew.
+bool goes_evenly(const Frame& frame) {
+    const LayerHeader& layer = frame.layer;
+    const bool by_phase = frame.active().timing == Timing::shared && frame.state_of(frame.active()).facts.synced;
+    // The phase of several goes by the shares that they have, and those fade.
+    return !by_phase || (layer.instance_count == 1 && frame.compiled.in_step_with == no_index);
+}
+
+} // namespace
+
 double note_next_decision(Frame& frame) {
     constexpr double longest = 60; // seconds
     const double due = seconds_to_decision(frame);
     const bool signals = frame.header.signals_live != 0;
+    const bool uneven = !goes_evenly(frame);
     const bool known = frame.asked && !any_active(frame, [&](const CompiledState& state) {
-                           return state.facts.poll_every_step || (signals && state.facts.poll_signals);
+                           return state.facts.poll_every_step || (signals && state.facts.poll_signals) ||
+                                  (uneven && state.facts.poll_uneven);
                        });
     frame.layer.seconds_until_decision = known ? std::min(due - decision_margin, longest) : 0;
     return due;

@@ -10,7 +10,9 @@ namespace gait::detail {
 void weigh_active(Frame& frame);
 /// Computes them again after parameters or weights have changed, where the motion depends on any.
 inline void weigh_again(Frame& frame) {
-    if (frame.compiled.has_live_weights && hangs_on_inputs(frame.motion_of(frame.active()))) { weigh_active(frame); }
+    if (!frame.compiled.has_live_weights || !hangs_on_inputs(frame.motion_of(frame.active()))) { return; }
+    weigh_active(frame);
+    frame.layer.seconds_until_decision = 0; // what was foreseen comes sooner or later now
 }
 
 /// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
