@@ -68,6 +68,41 @@ double bytes_touched(const gait::Performer& performer) {
     return double(layout.bytes) + 2 * 4 * double(layout.lanes) * sizeof(float) * 2;
 }
 
+/// The cache lines of a performer's block that a frame changes.
+std::vector<std::size_t> lines_changed_by_a_frame(gait::Performer performer) {
+    const auto bytes = [&] { return std::vector<std::byte>(performer.bytes().begin(), performer.bytes().end()); };
+    const std::vector<std::byte> before = bytes();
+    performer.advance(step);
+    performer.pose({});
+    const std::vector<std::byte> after = bytes();
+    std::vector<std::size_t> lines;
+    for (std::size_t line = 0; line * gait::detail::cache_line < after.size(); ++line) {
+        const std::size_t first = line * gait::detail::cache_line,
+                          end = std::min(first + gait::detail::cache_line, after.size());
+        if (!std::equal(before.begin() + std::ptrdiff_t(first), before.begin() + std::ptrdiff_t(end),
+                        after.begin() + std::ptrdiff_t(first))) {
+            lines.push_back(line);
+        }
+    }
+    return lines;
+}
+
+/// What the memory of a crowd takes by itself: those lines of one block after the other, read and written.
+double time_of_memory(std::size_t count, std::size_t block, const std::vector<std::size_t>& lines) {
+    std::vector<std::uint64_t> blocks(count * block / sizeof(std::uint64_t));
+    const std::size_t words = block / sizeof(std::uint64_t),
+                      line_words = gait::detail::cache_line / sizeof(std::uint64_t);
+    const double all = least_time([&] {
+        for (std::size_t b = 0; b < count; ++b) {
+            for (const std::size_t line : lines) {
+                volatile std::uint64_t& word = blocks[b * words + line * line_words];
+                word = word + 1;
+            }
+        }
+    });
+    return all / double(count);
+}
+
 double time_of(std::vector<gait::Performer>& performers, std::size_t threads, bool matrices) {
     const std::size_t count = performers.size(), joints = performers.front().character().joint_count();
     // What is sent to the graphics card, a run of matrices for each thread that is written over and over.
@@ -110,6 +145,9 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
         std::vector<gait::Performer> performers = strolling(casts, row.performers, row.casts, row.mixed);
         row.nanoseconds = time_of(performers, row.threads, row.matrices);
         row.bytes_touched = bytes_touched(performers.front());
+        const std::vector<std::size_t> lines = lines_changed_by_a_frame(performers.front());
+        row.lines_changed = double(lines.size());
+        row.memory_alone = time_of_memory(row.performers, performers.front().bytes().size(), lines);
         double& alone = row.matrices ? single_with_matrices : single;
         if (row.performers == 1) { alone = row.nanoseconds; }
         row.over_single = row.nanoseconds / alone;

@@ -53,6 +53,11 @@ struct CompiledTransition {
     std::uint32_t threshold_count = 0;
     SlotSet reads = 0;      ///< the values that its condition and its fade read, and its signal
     bool by_values = false; ///< nothing but those lets it be taken: neither time nor what other layers do
+
+    /// Whether it waits for a moment of its motion alone, beside its condition: nothing else of it falls due by time.
+    [[nodiscard]] bool waits_for_moment() const {
+        return (at_end || mark != no_index || span != no_index) && threshold_count == 0 && !reads_state;
+    }
 };
 
 /// What a node of the tree of states does while it is active. A machine, a pick and a choose hold other nodes, of which
@@ -99,7 +104,8 @@ struct CompiledState {
     std::uint16_t resume = no_index;        ///< of a machine: where it keeps the node it was left in
     std::uint16_t selector = 0;             ///< of a pick or choose: index into `picks` or `chooses`
     IndexRange transitions, leads;
-    IndexRange timed; ///< of `timed_transitions`: its own that hang on more than values and signals
+    IndexRange timed;        ///< of `timed_transitions`: its own that hang on more than values and signals
+    SlotSet timed_reads = 0; ///< the values on which it hangs when the next of those may be taken
     StateFacts facts;
 };
 

@@ -89,7 +89,11 @@ void sort_transitions(CharacterData& data) {
         state.timed.first = std::uint16_t(data.timed_transitions.size());
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const auto index = std::uint16_t(state.transitions.first + t);
-            if (!data.transitions[index].by_values) { data.timed_transitions.push_back(index); }
+            const CompiledTransition& transition = data.transitions[index];
+            if (transition.by_values) { continue; }
+            data.timed_transitions.push_back(index);
+            const bool fade_tells = transition.at_end && !transition.fade_by.empty();
+            if (transition.waits_for_moment() || fade_tells) { state.timed_reads |= transition.reads; }
         }
         state.timed.count = std::uint16_t(data.timed_transitions.size() - state.timed.first);
     }

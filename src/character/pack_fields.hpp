@@ -216,7 +216,7 @@ template <As<StateFacts> T, typename V> void fields(T& s, V visit) {
 }
 template <As<CompiledState> T, typename V> void fields(T& s, V visit) {
     auto& [kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
-           start, starts_here, resume, selector, transitions, leads, timed, facts] = s;
+           start, starts_here, resume, selector, transitions, leads, timed, timed_reads, facts] = s;
     visit(kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
           start, starts_here, resume, selector, transitions, leads, facts);
 }

@@ -202,12 +202,19 @@ std::span<const std::uint16_t> timed_ways_out(const Frame& frame, const Compiled
     return {frame.data.timed_transitions.data() + state.timed.first, state.timed.count};
 }
 
+/// What was found when the ways out of the active states were looked at last.
+struct TurnedDown {
+    bool before = false;      ///< none was taken, and nothing was entered since
+    bool as_foreseen = false; ///< and no moment that was foreseen has come since
+};
+
 /// The first transition that holds, outermost states first; none when nothing does. `turned_down`: none did when they
 /// were last looked at.
-std::uint16_t find_due(const Frame& frame, const Visited& visited, bool turned_down, double& fade) {
+std::uint16_t find_due(const Frame& frame, const Visited& visited, TurnedDown turned_down, double& fade) {
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
-        if (turned_down && are_still_shut(frame, state)) {
+        if (turned_down.before && are_still_shut(frame, state)) {
+            if (turned_down.as_foreseen) { continue; } // nothing that they read has moved
             for (const std::uint16_t index : timed_ways_out(frame, state)) {
                 const CompiledTransition& transition = frame.data.transitions[index];
                 if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
@@ -217,21 +224,22 @@ std::uint16_t find_due(const Frame& frame, const Visited& visited, bool turned_d
         for (std::size_t t = 0; t < state.transitions.count; ++t) {
             const auto index = std::uint16_t(state.transitions.first + t);
             const CompiledTransition& transition = frame.data.transitions[index];
-            if (turned_down && is_still_shut(frame, transition)) { continue; }
+            if (turned_down.before && is_still_shut(frame, transition)) { continue; }
+            if (turned_down.as_foreseen && (transition.reads & frame.header.moved) == 0) { continue; }
             if (!visited.contains(transition.target) && is_due(frame, level, transition, fade)) { return index; }
         }
     }
     return no_index;
 }
 
-/// A pick whose entry is over goes on to the next; a choose follows its value.
-void go_on_inside(Frame& frame) {
+/// A pick whose entry is over goes on to the next; a choose follows its value. `as_foreseen`: no pick can be over.
+void go_on_inside(Frame& frame, bool as_foreseen) {
     for (std::size_t level = 0; level < frame.layer.depth; ++level) {
         const CompiledState& state = frame.data.states[frame.layer.path[level].node];
         if (state.kind != NodeKind::pick && state.kind != NodeKind::choose) { continue; }
         Entrance entrance;
         std::uint16_t target = no_index;
-        if (state.kind == NodeKind::pick && seconds_to_next_entry(frame, level) <= instant) {
+        if (state.kind == NodeKind::pick && !as_foreseen && seconds_to_next_entry(frame, level) <= instant) {
             const CompiledPickEntry& entry = next_entry(frame, state);
             entrance.fade = entry.fade;
             entrance.by = frame.data.picks[state.selector].record;
@@ -436,15 +444,22 @@ TransitionStatus status_of(const Frame& frame, std::size_t level, const Compiled
 
 void decide(Frame& frame) {
     LayerHeader& layer = frame.layer;
+    const double foreseen = layer.seconds_until_decision;
     layer.seconds_until_decision = 0;
     frame.asked = false;
-    const bool turned_down = layer.turned_down != 0;
+    TurnedDown turned_down;
+    turned_down.before = layer.turned_down != 0;
+    // No value has moved that it hangs on when one comes.
+    turned_down.as_foreseen =
+        foreseen > 0 && turned_down.before && frame.header.signals_live == 0 &&
+        !any_active(frame, [&](const CompiledState& s) { return (s.timed_reads & frame.header.moved) != 0; });
     layer.turned_down = 0;
     Visited visited;
     for (int hop = 0; hop < most_splits && !frame.led; ++hop) {
         double fade = 0;
         const bool settling = is_settling(layer);
-        const std::uint16_t taken = settling ? no_index : find_due(frame, visited, turned_down && hop == 0, fade);
+        const std::uint16_t taken =
+            settling ? no_index : find_due(frame, visited, hop == 0 ? turned_down : TurnedDown{}, fade);
         if (taken == no_index) {
             frame.asked = hop == 0;
             layer.turned_down = hop == 0 && !settling ? 1 : 0;
@@ -479,8 +494,10 @@ void decide(Frame& frame) {
         }
         announce(frame);
     }
-    go_on_inside(frame);
+    const bool as_foreseen = turned_down.as_foreseen && layer.turned_down != 0;
+    go_on_inside(frame, as_foreseen);
     frame.passed_count = 0;
+    if (as_foreseen && layer.turned_down != 0) { layer.seconds_until_decision = foreseen; } // nothing was entered
 }
 
 void yield_to_others(Frame& frame) {
@@ -503,12 +520,6 @@ void yield_to_others(Frame& frame) {
 }
 
 namespace {
-
-/// Whether it waits for a moment of its motion alone, beside its condition: nothing else of it falls due by time.
-bool waits_for_moment(const CompiledTransition& transition) {
-    const bool moment = transition.at_end || transition.mark != no_index || transition.span != no_index;
-    return moment && transition.threshold_count == 0 && !transition.reads_state;
-}
 
 /// Whether its condition and its signal would let it be taken now, if that moment came.
 bool may_be_taken(const Frame& frame, const CompiledTransition& transition) {
@@ -534,7 +545,7 @@ double seconds_to_decision(const Frame& frame) {
         const auto consider_way_out = [&](const CompiledTransition& transition) {
             consider(after_of(frame, level, transition) - elapsed);
             // What a condition reads of the inputs, and which signals there are, stays as it is within a step.
-            if (waits_for_moment(transition) && !may_be_taken(frame, transition)) { return; }
+            if (transition.waits_for_moment() && !may_be_taken(frame, transition)) { return; }
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
                 consider(seconds_left_at(frame, level) - frame.data.fade_seconds(transition, inputs));

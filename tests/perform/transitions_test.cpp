@@ -150,6 +150,32 @@ TEST_CASE("a mark and a span are met when the clip comes there, though its rate 
     }
 }
 
+TEST_CASE("what a way out waits for at an end or a mark may come long after it was looked at") {
+    // Something else moves in every frame that another way out reads, so that the state is weighed again and again.
+    const std::string parameters =
+        "  wet: {kind: flag}\n  heft: {kind: number, range: [0, 100]}\n  none_yet: {kind: signal, keep: 5}\n";
+    const std::string way =
+        GENERATE("at: end, when: wet", "at: end, signal: none_yet, when: wet", "at: tick, when: wet");
+    INFO(way);
+    const bool signalled = way.find("signal") != std::string::npos, mark = way.find("tick") != std::string::npos;
+    const auto character = support::machine(parameters, std::string("a: {play: ") + (mark ? "marked" : "spin") +
+                                                            ", go: [{to: c, when: heft > 99}, {to: b, " + way +
+                                                            "}]}\nb: {play: low}\nc: {play: high}");
+    Performer performer(character);
+    double entered = -1;
+    for (int i = 0; i < 400 && entered < 0; ++i) {
+        performer.set("heft", float(i % 90));
+        if (i == 60) {
+            performer.set("wet", true);
+            if (signalled) { performer.send("none_yet"); }
+        }
+        if (at(performer, 0.02) == "b") { entered = 0.02 * i; }
+    }
+    // The first end, or round of the mark, after one and a fifth of a second.
+    CHECK(entered > 1.19);
+    CHECK(entered < 2.3);
+}
+
 TEST_CASE("what a computed value is without its smoothing counts at once, in a step of no length too") {
     const auto character = support::machine(
         "  heft: {kind: number, range: [0, 6]}\n  load: {kind: number, range: [0, 6], from: heft, smooth: 1}\n",
