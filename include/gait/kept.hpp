@@ -41,44 +41,48 @@ private:
 };
 
 /// Takes memory from a `KeptMemory`, which must live as long as what it is taken for; without one from the heap. Copies
-/// come from the heap, so that nobody who copies has to know.
-template <typename Value, std::size_t alignment = alignof(Value)> class KeptAllocator {
+/// come from the heap, so that nobody who copies has to know. `least_alignment`, where that of the values is less.
+template <typename Value, std::size_t least_alignment = 1> class KeptAllocator {
 public:
     using value_type = Value;
     using propagate_on_container_move_assignment = std::true_type;
     using propagate_on_container_swap = std::true_type;
-    template <typename Other> struct rebind { using other = KeptAllocator<Other, alignment>; };
+    template <typename Other> struct rebind { using other = KeptAllocator<Other, least_alignment>; };
 
     KeptAllocator() = default;
     KeptAllocator(KeptMemory* memory) : memory_(memory) {} // NOLINT(google-explicit-constructor): it stands for it
     template <typename Other>
-    KeptAllocator(const KeptAllocator<Other, alignment>& other) // NOLINT(google-explicit-constructor)
+    KeptAllocator(const KeptAllocator<Other, least_alignment>& other) // NOLINT(google-explicit-constructor)
         : memory_(other.memory()) {}
 
     [[nodiscard]] KeptMemory* memory() const { return memory_; }
     [[nodiscard]] KeptAllocator select_on_container_copy_construction() const { return {}; }
     [[nodiscard]] Value* allocate(std::size_t count) {
         const std::size_t bytes = count * sizeof(Value);
-        if (memory_ != nullptr) { return static_cast<Value*>(memory_->take(bytes, alignment)); }
-        if constexpr (alignment <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
+        if (memory_ != nullptr) { return static_cast<Value*>(memory_->take(bytes, aligned())); }
+        if constexpr (aligned() <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
             return static_cast<Value*>(::operator new(bytes));
         } else {
-            return static_cast<Value*>(::operator new (bytes, std::align_val_t{alignment}));
+            return static_cast<Value*>(::operator new (bytes, std::align_val_t{aligned()}));
         }
     }
     void deallocate(Value* values, std::size_t /*count*/) {
         if (memory_ != nullptr) { return; }
-        if constexpr (alignment <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
+        if constexpr (aligned() <= __STDCPP_DEFAULT_NEW_ALIGNMENT__) {
             ::operator delete(values);
         } else {
-            ::operator delete (values, std::align_val_t{alignment});
+            ::operator delete (values, std::align_val_t{aligned()});
         }
     }
-    template <typename Other> bool operator==(const KeptAllocator<Other, alignment>& other) const {
+    template <typename Other> bool operator==(const KeptAllocator<Other, least_alignment>& other) const {
         return memory_ == other.memory();
     }
 
 private:
+    static constexpr std::size_t aligned() {
+        return least_alignment > alignof(Value) ? least_alignment : alignof(Value);
+    }
+
     KeptMemory* memory_ = nullptr;
 };
 

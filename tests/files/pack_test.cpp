@@ -189,6 +189,25 @@ TEST_CASE("a copy of what a character says of itself outlives the character") {
     CHECK(words > 2);
 }
 
+TEST_CASE("what a character keeps stands where its type must, whatever was kept before it") {
+    detail::KeptMemory memory(8); // asks for more at once
+    const KeptText name("a", &memory);
+    KeptMap<std::uint16_t, std::uint16_t> places(&memory);
+    KeptList<double> numbers(3, 1.5, &memory);
+    detail::AlignedFloats samples(5, 2.0F, &memory);
+    const auto is_aligned = [](const void* at, std::size_t to) {
+        return reinterpret_cast<std::uintptr_t>(at) % to == 0;
+    };
+    for (std::uint16_t i = 0; i < 100; ++i) {
+        places[i] = i;
+        // Of its node, which holds pointers.
+        CHECK(is_aligned(&*places.find(i), alignof(void*)));
+    }
+    CHECK(is_aligned(numbers.data(), alignof(double)));
+    CHECK(is_aligned(samples.data(), detail::cache_line));
+    CHECK((name == "a" && numbers[2] == 1.5 && samples[4] == 2.0F && places[99] == 99));
+}
+
 TEST_CASE("what is no pack, cut short, of another version or machine, or damaged is one clear error") {
     const auto fault = [](const std::vector<std::byte>& bytes) {
         const OpenedPack opened = open(bytes);
