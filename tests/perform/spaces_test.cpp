@@ -514,6 +514,33 @@ TEST_CASE("a clip of weight zero keeps step, and comes back where the others are
     CHECK(phase_after(true) == Approx(phase_after(false)).margin(1e-9));
 }
 
+TEST_CASE("a mark that is waited for is met at its instant while a fade quickens the steps that bring it") {
+    const auto character = stepping(
+        "two", ", go: [{to: b, when: go, fade: 2}]}, b: {play: limp, go: [{to: c, at: left_down, fade: 0.1}]}, "
+               "c: {play: two}");
+    for (const double rate : {20.0, 60.0, 200.0}) {
+        CAPTURE(rate);
+        Performer performer(character);
+        EventList events;
+        for (int i = 0; i < int(0.3 * rate); ++i) { performer.advance(1 / rate); }
+        performer.set("go", true);
+        double came_down = -1, entered = -1;
+        for (int i = 0; i < int(3 * rate) && entered < 0; ++i) {
+            performer.advance(1 / rate, events);
+            for (const Event& event : events.events()) {
+                const bool left = event.kind == EventKind::mark && character->marks()[event.what] == "left_down";
+                if (left && came_down < 0) { came_down = event.time; }
+            }
+            for (const TransitionRecord& record : performer.transitions()) {
+                const TransitionInfo& info = character->transitions()[record.transition];
+                if (character->states()[info.to].name == "c") { entered = record.time; }
+            }
+        }
+        CHECK(came_down > 0.3);
+        CHECK(entered == Approx(came_down).margin(1e-6));
+    }
+}
+
 TEST_CASE("transitions between states that keep step carry the phase across, whatever the clips' lengths") {
     const DocumentRead read = read_document_text(
         "gait: 1\nrig: lamplighter.glb\nclips: {stroll: {loop: yes}, run: {loop: yes}}\nparameters: {go: {kind: "
