@@ -19,14 +19,16 @@ ClipSource swing(const char* name, double seconds) {
 }
 
 /// Legs that stand or step, slowly or quickly; arms over them that rest, or swing with the legs' steps.
-std::shared_ptr<const Character> walker(const std::string& in_step = "in_step_with: legs, ") {
+/// `noted` is when the arms leave their swing as they come `there`.
+std::shared_ptr<const Character> walker(const std::string& in_step = "in_step_with: legs, ",
+                                        const std::string& noted = "fast > 0.9") {
     static const Assets assets =
         support::assets(joints, {swing("slow", 1.2), swing("quick", 0.7), swing("arms_swing", 1), swing("wide", 1.6),
                                  support::held("stand", joints, 5)});
     return support::character("gait: 1\nrig: r.glb\nclips: {slow: {loop: yes}, quick: {loop: yes}, arms_swing: {loop: "
                               "yes, marks: {there: 0.25}}, wide: {loop: yes}, stand: {loop: yes}}\n"
                               "parameters: {going: {kind: flag}, fast: {kind: number, range: [0, 1], smooth: 0.2}, "
-                              "free: {kind: flag}, wide: {kind: flag}}\n"
+                              "free: {kind: flag}, wide: {kind: flag}, armed: {kind: flag}}\n"
                               "masks: {upper: {from: joint_2}}\n"
                               "layers:\n"
                               "  - name: legs\n"
@@ -41,8 +43,9 @@ std::shared_ptr<const Character> walker(const std::string& in_step = "in_step_wi
                                   in_step +
                                   "machine: {start: swing, states: {\n"
                                   "      swing: {play: {clip: arms_swing, sync: cycle}, go: [{to: rest, when: free, "
-                                  "fade: 0.2}, {to: far, when: wide, fade: 0.2}, {to: noted, at: there, when: fast > "
-                                  "0.9, fade: 0.1}]},\n"
+                                  "fade: 0.2}, {to: far, when: wide, fade: 0.2}, {to: noted, at: there, when: " +
+                                  noted +
+                                  ", fade: 0.1}]},\n"
                                   "      far: {play: {clip: wide, sync: cycle}, go: [{to: swing, when: not wide, fade: "
                                   "0.2}]},\n"
                                   "      noted: {play: {clip: wide, sync: cycle}},\n"
@@ -88,6 +91,34 @@ TEST_CASE("a layer that keeps in step with another has its phase, whatever the p
             greatest = std::max(greatest, apart(without));
         }
         CHECK(greatest > 0.2);
+    }
+}
+
+TEST_CASE("what a layer in step waits for is met at its instant, though the legs quicken after it was foreseen") {
+    for (const double rate : {60.0, 240.0}) {
+        CAPTURE(rate);
+        Performer performer(walker("in_step_with: legs, ", "armed"));
+        EventList events;
+        performer.set("going", true);
+        play(performer, 3, rate);
+        while (!(phase(performer, 1) > 0.3 && phase(performer, 1) < 0.4)) { performer.advance(1 / rate); }
+        performer.set("armed", true);
+        play(performer, 0.1, rate); // by now it is known when they will be there, at this pace
+        performer.set("fast", 1);
+        double there = -1, noted = -1;
+        for (int i = 0; i < int(2 * rate) && noted < 0; ++i) {
+            performer.advance(1 / rate, events);
+            for (const Event& event : events.events()) {
+                if (event.kind == EventKind::mark && there < 0) { there = event.time; }
+            }
+            for (const TransitionRecord& record : performer.transitions()) {
+                const Character& character = performer.character();
+                const TransitionInfo& info = character.transitions()[record.transition];
+                if (character.states()[info.to].name == "noted") { noted = record.time; }
+            }
+        }
+        CHECK(there > 0);
+        CHECK(noted == Approx(there).margin(1e-6));
     }
 }
 
