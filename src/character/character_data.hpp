@@ -144,6 +144,7 @@ struct CompiledLayer {
     bool may_hide = false;                 ///< all that is below it, if it covers it
     bool joins = false;                    ///< it may be blended in one pass with those below it
     bool moves = true;                     ///< it may reach a joint whose translation or scale some clip moves
+    bool carries = false;                  ///< some joint that counts does so less than one above it
     std::uint16_t in_step_with = no_index; ///< a layer below, whose shared phase its own follows
     bool gives_step = false;               ///< some layer follows its shared phase
     std::uint8_t step_group = 0;           ///< the lowest layer of those that keep in step with one another
@@ -268,7 +269,7 @@ struct CharacterData {
     AlignedFloats rest;                   ///< [tx ty tz (sx sy sz)][lane] of the rest pose
     KeptList<MovedJoint> moved;           ///< by joint, its translation first
     KeptList<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
-    KeptList<std::int16_t> parents;       ///< a joint each
+    KeptList<std::int16_t> parents;       ///< a lane each, -1 for roots and padding
     KeptList<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
     KeptList<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
     AlignedFloats inverse_bind;           ///< [joint][16]

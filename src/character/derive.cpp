@@ -1,6 +1,6 @@
 #include "character/derive.hpp"
 
-#include "math/pose_kernels.hpp"
+#include "math/model_kernels.hpp"
 
 #include <algorithm>
 #include <tuple>
@@ -18,7 +18,7 @@ void lay_out_rig(CharacterData& data) {
     KeptList<int> levels(data.memory.get());
     levels.reserve(joints);
     data.level_order.reserve(joints);
-    data.parents.reserve(joints);
+    data.parents.reserve(lanes);
     data.done_before.reserve(joints);
     data.inverse_bind.reserve(joints * 16);
     for (const Joint& joint : data.rig.joints) {
@@ -28,6 +28,7 @@ void lay_out_rig(CharacterData& data) {
         data.inverse_bind.insert(data.inverse_bind.end(), std::begin(joint.inverse_bind.elements),
                                  std::end(joint.inverse_bind.elements));
     }
+    data.parents.resize(lanes, -1);
     std::sort(data.level_order.begin(), data.level_order.end(), [&](std::uint16_t a, std::uint16_t b) {
         const auto key = [&](std::uint16_t joint) {
             return std::tuple(joint / kernels::level_order_chunk, levels[joint], joint);
@@ -96,6 +97,21 @@ void sort_transitions(CharacterData& data) {
             if (transition.waits_for_moment() || fade_tells) { state.timed_reads |= transition.reads; }
         }
         state.timed.count = std::uint16_t(data.timed_transitions.size() - state.timed.first);
+    }
+}
+
+void note_carried(CharacterData& data) {
+    for (CompiledLayer& layer : data.layers) {
+        if (layer.mask == no_index) { continue; }
+        const AlignedFloats& mask = data.masks[layer.mask];
+        KeptList<std::uint8_t> rises(data.rig.joints.size(), data.memory.get()); // from the root down to each joint
+        for (std::size_t joint = 0; joint < rises.size(); ++joint) {
+            const int parent = data.parents[joint];
+            const bool more =
+                parent < 0 || (rises[std::size_t(parent)] != 0 && mask[joint] >= mask[std::size_t(parent)]);
+            rises[joint] = more ? 1 : 0;
+            layer.carries = layer.carries || (!more && (mask[joint] > 0 || layer.has_whole_body));
+        }
     }
 }
 

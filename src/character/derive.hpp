@@ -17,6 +17,9 @@ GAIT_API void sort_computed(CharacterData& data);
 /// Which ways out of each state hang on more than values and signals.
 GAIT_API void sort_transitions(CharacterData& data);
 
+/// Which layers have joints that are carried along by such as count more.
+GAIT_API void note_carried(CharacterData& data);
+
 /// States share a motion that goes on from the one to the other only where they really are alike.
 GAIT_API void keep_true_twins(CharacterData& data);
 

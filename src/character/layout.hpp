@@ -288,6 +288,9 @@ inline void note_moved(PerformerHeader& header, std::size_t slot) {
 static_assert(std::is_trivially_copyable_v<PerformerHeader> && std::is_trivially_copyable_v<LayerHeader> &&
               std::is_trivially_copyable_v<Playhead>);
 
+/// A rig that plays a layer in model space has at most so many joints, whose rotations stand on the stack.
+inline constexpr std::size_t most_model_joints = 512;
+
 /// How many of everything a layer holds.
 struct LayerNeeds {
     std::size_t terms = 0;                       ///< of any of its motions

@@ -482,7 +482,6 @@ private:
     }
 
     [[nodiscard]] bool layers() {
-        constexpr std::size_t most_model_rig = 512;
         for (std::size_t l = 0; l < data_.layers.size(); ++l) {
             const CompiledLayer& own = data_.layers[l];
             const LayerNeeds &needs = own.needs, &said = data_.needs.layers[l];
@@ -494,7 +493,7 @@ private:
                 !in_layer(own.start, std::uint8_t(l)) || data_.states[own.start].parent != no_index ||
                 !fits_or_none(own.mask, data_.masks.size()) || !code(own.weight.weight) || !is_time(own.weight.fade) ||
                 !fits(own.step_group, data_.layers.size()) ||
-                (own.space == LayerSpace::model && joints_ > most_model_rig)) {
+                (own.space == LayerSpace::model && joints_ > most_model_joints)) {
                 return false;
             }
         }

@@ -8,30 +8,12 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "math/lanes_inl.hpp"
+
 #include <hwy/contrib/math/math-inl.h>
 
 HWY_BEFORE_NAMESPACE();
 namespace gait::kernels::HWY_NAMESPACE {
-namespace hn = hwy::HWY_NAMESPACE;
-using Floats = hn::CappedTag<float, 16>;
-
-using Vector = hn::Vec<Floats>;
-
-// The four components of a vector of quaternions are four variables: vectors whose length only the processor knows
-// cannot be members of a struct.
-
-HWY_INLINE void load(Floats d, const float* first, std::size_t stride, Vector& x, Vector& y, Vector& z, Vector& w) {
-    x = hn::Load(d, first);
-    y = hn::Load(d, first + stride);
-    z = hn::Load(d, first + 2 * stride);
-    w = hn::Load(d, first + 3 * stride);
-}
-HWY_INLINE void store(Floats d, Vector x, Vector y, Vector z, Vector w, float* first, std::size_t stride) {
-    hn::Store(x, d, first);
-    hn::Store(y, d, first + stride);
-    hn::Store(z, d, first + 2 * stride);
-    hn::Store(w, d, first + 3 * stride);
-}
 
 /// What the two frames of a source count on the lanes from `lane` on.
 HWY_INLINE void load_weights(Floats d, const BlendSource& source, std::size_t lane, Vector& first, Vector& second) {
@@ -86,30 +68,6 @@ HWY_INLINE void add_turns(Floats d, const BlendSource* sources, const BlendSourc
     }
 }
 
-HWY_INLINE Vector square_of(Vector x, Vector y, Vector z, Vector w) {
-    return hn::MulAdd(x, x, hn::MulAdd(y, y, hn::MulAdd(z, z, hn::Mul(w, w))));
-}
-
-/// One over the square root. Not by the processor's own guess, which is quicker and differs from maker to maker: the
-/// same instruction set gives the same bits everywhere.
-HWY_INLINE Vector inverse_root(Floats d, Vector square) { return hn::Div(hn::Set(d, 1.0F), hn::Sqrt(square)); }
-
-/// Whether the squares of all lanes are between 0.55 and 1.02, as those of the sums of quaternions near each other are.
-HWY_INLINE bool are_near_one(Floats d, Vector square) {
-    return hn::AllTrue(d, hn::Lt(hn::Abs(hn::Sub(square, hn::Set(d, 0.785F))), hn::Set(d, 0.235F)));
-}
-/// One over the square root of such ones, as close as by a division and a root (1.4 units in the last place), for which
-/// wide vectors would wait. From the parabola through it at the three Chebyshev points of that range, off by 0.26 % at
-/// most, one step of Householder's method of the fourth order: with e = 1 - s r^2, 1 / sqrt(s) is r / sqrt(1 - e) = r
-/// (1 + e/2 + 3/8 e^2 + 5/16 e^3 + ...).
-HWY_INLINE Vector inverse_root_near_one(Floats d, Vector square) {
-    const auto slope = hn::MulAdd(hn::Set(d, 0.72248742F), square, hn::Set(d, -1.8850958F));
-    const auto root = hn::MulAdd(slope, square, hn::Set(d, 2.1632507F));
-    const auto off = hn::NegMulAdd(hn::Mul(square, root), root, hn::Set(d, 1.0F));
-    const auto third = hn::MulAdd(hn::Set(d, 0.3125F), off, hn::Set(d, 0.375F));
-    return hn::MulAdd(hn::MulAdd(third, off, hn::Set(d, 0.5F)), hn::Mul(root, off), root);
-}
-
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     const Floats d;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
@@ -120,186 +78,13 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
     }
 }
 
-/// product = left * right, 16 floats each, column by column. `product` may be either.
-HWY_INLINE void multiply(const float* left, const float* right, float* product) {
-#if HWY_TARGET == HWY_SCALAR
-    float result[16];
-    for (std::size_t e = 0; e < 16; ++e) {
-        const float* column = right + e / 4 * 4;
-        const float* row = left + e % 4;
-        result[e] = row[0] * column[0] + row[4] * column[1] + row[8] * column[2] + row[12] * column[3];
-    }
-    for (std::size_t e = 0; e < 16; ++e) { product[e] = result[e]; }
-#else
-    // As many whole columns as a vector holds: one element of each is spread over its column at a time.
-    const Floats d;
-    const auto x = hn::LoadDup128(d, left), y = hn::LoadDup128(d, left + 4);
-    const auto z = hn::LoadDup128(d, left + 8), w = hn::LoadDup128(d, left + 12);
-    for (std::size_t e = 0; e < 16; e += hn::Lanes(d)) {
-        const auto columns = hn::LoadU(d, right + e);
-        const auto upper = hn::MulAdd(x, hn::Broadcast<0>(columns), hn::Mul(y, hn::Broadcast<1>(columns)));
-        const auto lower = hn::MulAdd(z, hn::Broadcast<2>(columns), hn::Mul(w, hn::Broadcast<3>(columns)));
-        hn::StoreU(hn::Add(upper, lower), d, product + e);
-    }
-#endif
-}
-
-// Joint by joint, a column a vector of four, level by level: joints of one level do not wait for each other, and a
-// processor works on several at once. (Widening over a level instead leaves most lanes idle, as a person's levels hold
-// five joints on average, and gathers twelve numbers of each parent.)
-void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
-    const Floats d;
-    const hn::CappedTag<float, 4> part; // a column; an element at a time where there are no vectors
-    const auto one = hn::Set(d, 1.0F);
-    HWY_ALIGN float r[9][level_order_chunk];
-    std::size_t bound = 0;
-    const auto bind_until = [&](std::size_t end) HWY_ATTR {
-        for (; bound < end; ++bound) {
-            float* m = matrices + 16 * pose.level_order[bound];
-            multiply(m, inverse_bind + 16 * pose.level_order[bound], m);
-        }
-    };
-    for (std::size_t base = 0; base < pose.joints; base += level_order_chunk) {
-        const std::size_t count = HWY_MIN(level_order_chunk, pose.joints - base);
-        // The rotations' matrices, many joints at once.
-        for (std::size_t lane = 0; lane < count; lane += hn::Lanes(d)) {
-            const auto load = [&](const ConstRows& rows, std::size_t row)
-                                  HWY_ATTR { return hn::Load(d, rows.first + row * rows.stride + base + lane); };
-            const auto x = load(pose.rotations, 0), y = load(pose.rotations, 1);
-            const auto z = load(pose.rotations, 2), w = load(pose.rotations, 3);
-            const auto x2 = hn::Add(x, x), y2 = hn::Add(y, y), z2 = hn::Add(z, z);
-            const auto xx = hn::Mul(x, x2), yy = hn::Mul(y, y2), zz = hn::Mul(z, z2);
-            const auto xy = hn::Mul(x, y2), xz = hn::Mul(x, z2), yz = hn::Mul(y, z2);
-            const auto wx = hn::Mul(w, x2), wy = hn::Mul(w, y2), wz = hn::Mul(w, z2);
-            auto sx = one, sy = one, sz = one;
-            if (pose.scales.first != nullptr) {
-                sx = load(pose.scales, 0);
-                sy = load(pose.scales, 1);
-                sz = load(pose.scales, 2);
-            }
-            hn::Store(hn::Mul(hn::Sub(one, hn::Add(yy, zz)), sx), d, r[0] + lane);
-            hn::Store(hn::Mul(hn::Add(xy, wz), sx), d, r[1] + lane);
-            hn::Store(hn::Mul(hn::Sub(xz, wy), sx), d, r[2] + lane);
-            hn::Store(hn::Mul(hn::Sub(xy, wz), sy), d, r[3] + lane);
-            hn::Store(hn::Mul(hn::Sub(one, hn::Add(xx, zz)), sy), d, r[4] + lane);
-            hn::Store(hn::Mul(hn::Add(yz, wx), sy), d, r[5] + lane);
-            hn::Store(hn::Mul(hn::Add(xz, wy), sz), d, r[6] + lane);
-            hn::Store(hn::Mul(hn::Sub(yz, wx), sz), d, r[7] + lane);
-            hn::Store(hn::Mul(hn::Sub(one, hn::Add(xx, yy)), sz), d, r[8] + lane);
-        }
-        for (std::size_t i = base; i < base + count; ++i) {
-            // Joints whose children are all done take their bind matrix now: work for the time a deep chain has to
-            // wait.
-            if (inverse_bind != nullptr) { bind_until(pose.done_before[i]); }
-            const std::size_t joint = pose.level_order[i], lane = joint - base;
-            const float* t = pose.translations.first + joint;
-            const std::size_t ts = pose.translations.stride;
-            float* m = matrices + 16 * joint;
-            const int parent = pose.parents[joint];
-            if (parent < 0) {
-                const float root[16] = {r[0][lane], r[1][lane], r[2][lane], 0, r[3][lane], r[4][lane], r[5][lane], 0,
-                                        r[6][lane], r[7][lane], r[8][lane], 0, t[0],       t[ts],      t[2 * ts],  1};
-                for (std::size_t e = 0; e < 16; ++e) { m[e] = root[e]; }
-                continue;
-            }
-            for (std::size_t e = 0; e < 4; e += hn::Lanes(part)) {
-                const float* p = matrices + 16 * parent + e;
-                const auto p0 = hn::LoadU(part, p), p1 = hn::LoadU(part, p + 4), p2 = hn::LoadU(part, p + 8);
-                const auto carried = [&](float a, float b, float c) HWY_ATTR {
-                    return hn::MulAdd(p0, hn::Set(part, a),
-                                      hn::MulAdd(p1, hn::Set(part, b), hn::Mul(p2, hn::Set(part, c))));
-                };
-                hn::StoreU(carried(r[0][lane], r[1][lane], r[2][lane]), part, m + e);
-                hn::StoreU(carried(r[3][lane], r[4][lane], r[5][lane]), part, m + 4 + e);
-                hn::StoreU(carried(r[6][lane], r[7][lane], r[8][lane]), part, m + 8 + e);
-                hn::StoreU(hn::Add(hn::LoadU(part, p + 12), carried(t[0], t[ts], t[2 * ts])), part, m + 12 + e);
-            }
-        }
-    }
-    if (inverse_bind != nullptr) { bind_until(pose.joints); }
-}
-
-/// What a joint's parent, `above`, makes of its rotation `r` and its translation `t`: seven numbers, and one more.
-HWY_INLINE void carry(const float* above, const float* r, const float* t, float* out) {
-#if HWY_TARGET == HWY_SCALAR
-    const float px = above[0], py = above[1], pz = above[2], pw = above[3];
-    out[0] = pw * r[0] + px * r[3] + py * r[2] - pz * r[1];
-    out[1] = pw * r[1] - px * r[2] + py * r[3] + pz * r[0];
-    out[2] = pw * r[2] + px * r[1] - py * r[0] + pz * r[3];
-    out[3] = pw * r[3] - px * r[0] - py * r[1] - pz * r[2];
-    const float ux = 2 * (py * t[2] - pz * t[1]), uy = 2 * (pz * t[0] - px * t[2]), uz = 2 * (px * t[1] - py * t[0]);
-    out[4] = above[4] + t[0] + pw * ux + py * uz - pz * uy;
-    out[5] = above[5] + t[1] + pw * uy + pz * ux - px * uz;
-    out[6] = above[6] + t[2] + pw * uz + px * uy - py * ux;
-#else
-    const hn::FixedTag<float, 4> four;
-    const auto p = hn::LoadU(four, above);
-    const auto px = hn::Broadcast<0>(p), py = hn::Broadcast<1>(p), pz = hn::Broadcast<2>(p), pw = hn::Broadcast<3>(p);
-    // p * q is a sum of four: q's components in another order, some with another sign.
-    HWY_ALIGN static constexpr float of_x[4] = {1, -1, 1, -1}, of_y[4] = {1, 1, -1, -1}, of_z[4] = {-1, 1, 1, -1};
-    const auto q = hn::Load(four, r);
-    const auto first = hn::MulAdd(hn::Mul(px, hn::Load(four, of_x)), hn::Shuffle0123(q), hn::Mul(pw, q));
-    const auto second = hn::Mul(hn::Mul(pz, hn::Load(four, of_z)), hn::Shuffle2301(q));
-    hn::StoreU(hn::Add(first, hn::MulAdd(hn::Mul(py, hn::Load(four, of_y)), hn::Shuffle1032(q), second)), four, out);
-    // v + 2 w (u x v) + 2 u x (u x v), with u x v = (u * v' - u' * v)', each ' one place round.
-    constexpr std::int32_t order[4] = {1, 2, 0, 3};
-    const auto one_round = hn::SetTableIndices(four, order);
-    const auto round = [&](auto v) HWY_ATTR { return hn::TableLookupLanes(v, one_round); };
-    const auto v = hn::Load(four, t), ring = round(p);
-    const auto cross = [&](auto a) HWY_ATTR { return round(hn::Sub(hn::Mul(p, round(a)), hn::Mul(ring, a))); };
-    const auto once = cross(v), doubled = hn::Add(once, once);
-    const auto far = hn::Add(hn::Add(hn::LoadU(four, above + 4), v), hn::MulAdd(pw, doubled, cross(doubled)));
-    hn::StoreU(far, four, out + 4);
-#endif
-}
-
-// A joint at a time, its rotation and its translation a vector of four each, level by level as above.
-void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride) {
-    const Floats d;
-    for (std::size_t base = 0; base < pose.joints; base += level_order_chunk) {
-        const std::size_t count = HWY_MIN(level_order_chunk, pose.joints - base);
-        HWY_ALIGN float turns[4 * level_order_chunk], moves[4 * level_order_chunk];
-        for (std::size_t lane = 0; lane < count; lane += hn::Lanes(d)) {
-            const auto load = [&](const ConstRows& rows, std::size_t row)
-                                  HWY_ATTR { return hn::Load(d, rows.first + row * rows.stride + base + lane); };
-            hn::StoreInterleaved4(load(pose.rotations, 0), load(pose.rotations, 1), load(pose.rotations, 2),
-                                  load(pose.rotations, 3), d, turns + 4 * lane);
-            hn::StoreInterleaved4(load(pose.translations, 0), load(pose.translations, 1), load(pose.translations, 2),
-                                  hn::Zero(d), d, moves + 4 * lane);
-        }
-        for (std::size_t i = base; i < base + count; ++i) {
-            const std::size_t joint = pose.level_order[i];
-            const float *const r = turns + 4 * (joint - base), *const t = moves + 4 * (joint - base);
-            float* const out = transforms + joint * stride;
-            const int parent = pose.parents[joint];
-            if (parent < 0) {
-                for (std::size_t e = 0; e < 4; ++e) { out[e] = r[e]; }
-                for (std::size_t e = 0; e < 4; ++e) { out[4 + e] = t[e]; }
-                continue;
-            }
-            carry(transforms + std::size_t(parent) * stride, r, t, out);
-        }
-    }
-}
-
 void normalize(Rows rotations, std::size_t lanes) {
     const Floats d;
-    const auto least = hn::Set(d, 1e-12F), one = hn::Set(d, 1.0F), zero = hn::Zero(d);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto x = zero, y = zero, z = zero, w = zero;
+        auto x = hn::Zero(d), y = x, z = x, w = x;
         load(d, rotations.first + lane, rotations.stride, x, y, z, w);
-        const auto square = square_of(x, y, z, w);
-        auto scale = zero, real = one;
-        if (are_near_one(d, square)) [[likely]] {
-            scale = inverse_root_near_one(d, square);
-            real = hn::Mul(w, scale);
-        } else {
-            const auto cancelled = hn::Lt(square, least);
-            scale = hn::IfThenElse(cancelled, zero, inverse_root(d, hn::Max(square, least)));
-            real = hn::IfThenElse(cancelled, one, hn::Mul(w, scale));
-        }
-        store(d, hn::Mul(x, scale), hn::Mul(y, scale), hn::Mul(z, scale), real, rotations.first + lane,
-              rotations.stride);
+        make_unit(d, x, y, z, w);
+        store(d, x, y, z, w, rotations.first + lane, rotations.stride);
     }
 }
 
@@ -316,71 +101,15 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     }
 }
 
-/// Brings the memories of lanes up to how their quaternions stand now; see `remember`. What the upper quaternion is
-/// multiplied by, and `turned`, what the result is.
-HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemispheres lanes, Vector& turned) {
-    const hn::RebindToSigned<Floats> integers;
-    const hn::Rebind<std::int8_t, Floats> bytes;
-    const auto none = hn::Zero(integers), one = hn::Set(integers, 1);
-    const auto against = hn::BroadcastSignBit(hn::BitCast(integers, product)); // all bits, or none
-    const auto own = hn::Or(against, one);                                     // -1 or 1
-    // Times a sign: a multiplication takes longer.
-    const auto agreeing = [&](auto sign) HWY_ATTR { return hn::Sub(hn::Xor(sign, against), against); };
-    const auto clear = hn::RebindMask(integers, hn::Gt(hn::Abs(product), hn::Set(d, clearly)));
-    const auto untouched = hn::RebindMask(integers, hn::Le(weight, hn::Zero(d)));
-    const auto covered = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 1.0F)));
-    const auto mostly = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 0.5F)));
-    const auto known = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.sign));
-    const auto before = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.agreement));
-    auto result = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.turned));
-    const auto is_new = hn::Eq(known, none);
-    const auto opposite = hn::And(hn::Eq(agreeing(known), hn::Neg(before)), hn::Ne(before, none));
-    auto sign = hn::IfThenElse(hn::And(clear, opposite), hn::Neg(known), known);
-    sign = hn::IfThenElse(hn::Or(is_new, hn::Or(untouched, covered)), own, sign);
-    // Covered wholly, the result stays what it was, whichever side is chosen.
-    result = hn::IfThenElse(hn::And(covered, hn::Ne(sign, known)), hn::Neg(result), result);
-    result = hn::IfThenElse(is_new, hn::IfThenElse(mostly, own, one), result);
-    result = hn::IfThenElse(untouched, one, result);
-    hn::StoreU(hn::DemoteTo(bytes, sign), bytes, lanes.sign);
-    hn::StoreU(hn::DemoteTo(bytes, hn::IfThenElseZero(clear, agreeing(sign))), bytes, lanes.agreement);
-    hn::StoreU(hn::DemoteTo(bytes, result), bytes, lanes.turned);
-    turned = hn::ConvertTo(d, result);
-    return hn::ConvertTo(d, sign);
-}
-
 void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
-    const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero, turned = zero;
+        auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx, ax = bx, ay = bx, az = bx, aw = bx;
         load(d, below.first + lane, below.stride, bx, by, bz, bw);
         load(d, above.first + lane, above.stride, ax, ay, az, aw);
-        const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
-        const auto weight = hn::Load(d, weights + lane);
         const Hemispheres sides{hemispheres.sign + lane, hemispheres.agreement + lane, hemispheres.turned + lane};
-        const auto side = remembered(d, product, weight, sides, turned);
-        const auto sign = hn::Mul(side, turned);
-        const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
-        auto x = hn::Mul(ax, sign), y = hn::Mul(ay, sign), z = hn::Mul(az, sign), w = hn::Mul(aw, sign);
-        // Most of a mask is all or nothing: there is nothing to mix then.
-        if (!hn::AllTrue(d, hn::Or(untouched, covered))) {
-            const auto rest = hn::Mul(hn::Sub(one, weight), turned), share = hn::Mul(weight, sign);
-            const auto mx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), my = hn::MulAdd(ay, share, hn::Mul(by, rest));
-            const auto mz = hn::MulAdd(az, share, hn::Mul(bz, rest)), mw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
-            const auto square = square_of(mx, my, mz, mw);
-            // Half and half of two that are opposite there is nothing left: then what is below shows.
-            const auto cancelled = hn::Lt(square, least);
-            const auto scale = inverse_root(d, hn::Max(square, least));
-            const auto mixed = [&](auto own, auto sum, auto under) HWY_ATTR {
-                return hn::IfThenElse(covered, own, hn::IfThenElse(cancelled, under, hn::Mul(sum, scale)));
-            };
-            x = mixed(x, mx, bx);
-            y = mixed(y, my, by);
-            z = mixed(z, mz, bz);
-            w = mixed(w, mw, bw);
-        }
-        store(d, hn::IfThenElse(untouched, bx, x), hn::IfThenElse(untouched, by, y), hn::IfThenElse(untouched, bz, z),
-              hn::IfThenElse(untouched, bw, w), below.first + lane, below.stride);
+        lay_over(d, hn::Load(d, weights + lane), sides, ax, ay, az, aw, bx, by, bz, bw);
+        store(d, bx, by, bz, bw, below.first + lane, below.stride);
     }
 }
 
@@ -430,17 +159,6 @@ void turn_by(Rows rotations, ConstRows turns, std::size_t lanes) {
         turn(d, hn::Load(d, by), hn::Load(d, by + turns.stride), hn::Load(d, by + 2 * turns.stride), x, y, z, w);
         store(d, x, y, z, w, rotations.first + lane, rotations.stride);
     }
-}
-
-/// a = a * b, or where `conjugated` a * conjugate(b).
-template <bool conjugated>
-HWY_INLINE void multiply(Vector& ax, Vector& ay, Vector& az, Vector& aw, Vector bx, Vector by, Vector bz, Vector bw) {
-    if constexpr (conjugated) { bx = hn::Neg(bx), by = hn::Neg(by), bz = hn::Neg(bz); }
-    const auto x = hn::MulAdd(aw, bx, hn::MulAdd(ax, bw, hn::NegMulAdd(az, by, hn::Mul(ay, bz))));
-    const auto y = hn::MulAdd(aw, by, hn::MulAdd(ay, bw, hn::NegMulAdd(ax, bz, hn::Mul(az, bx))));
-    const auto z = hn::MulAdd(aw, bz, hn::MulAdd(az, bw, hn::NegMulAdd(ay, bx, hn::Mul(ax, by))));
-    aw = hn::NegMulAdd(az, bz, hn::NegMulAdd(ay, by, hn::NegMulAdd(ax, bx, hn::Mul(aw, bw))));
-    ax = x, ay = y, az = z;
 }
 
 /// Turns the sign of a quaternion where a number is negative.
@@ -658,10 +376,8 @@ float remember(Hemispheres joint, float product, float weight) {
     return sign;
 }
 
-HWY_EXPORT(model_matrices);
 HWY_EXPORT(accumulate);
 HWY_EXPORT(compose);
-HWY_EXPORT(model_transforms);
 HWY_EXPORT(normalize);
 HWY_EXPORT(turn_by);
 HWY_EXPORT(difference_turns);
@@ -679,14 +395,6 @@ void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::si
 
 void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
     HWY_DYNAMIC_DISPATCH(compose)(pose, layers, count);
-}
-
-void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
-    HWY_DYNAMIC_DISPATCH(model_matrices)(pose, inverse_bind, matrices);
-}
-
-void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride) {
-    HWY_DYNAMIC_DISPATCH(model_transforms)(pose, transforms, stride);
 }
 
 void normalize(Rows rotations, std::size_t lanes) { HWY_DYNAMIC_DISPATCH(normalize)(rotations, lanes); }

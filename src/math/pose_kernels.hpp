@@ -35,28 +35,6 @@ struct BlendSource {
 /// Adds every source to `sum` in one pass, lane by lane, the sum staying in registers.
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes);
 
-/// Joints are put in order of their level this many at a time, so that what is computed ahead fits on any stack.
-inline constexpr std::size_t level_order_chunk = 128;
-
-/// What model-space matrices are made from. Scales may be null where nothing scales.
-struct LocalPose {
-    ConstRows rotations;
-    ConstRows translations;                     ///< three rows
-    ConstRows scales;                           ///< three rows
-    const std::int16_t* parents = nullptr;      ///< [joint], -1 for roots, smaller than the joint's own index
-    const std::uint16_t* level_order = nullptr; ///< the joints of each chunk, those nearer the root first
-    const std::uint16_t* done_before =
-        nullptr; ///< [i]: how many joints at the head of `level_order` are no longer needed as the i-th is computed
-    std::size_t joints = 0;
-};
-
-/// Model-space matrices [joint][16], column by column; times `inverse_bind` [joint][16] where that is not null.
-void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices);
-
-/// Model-space rotations and translations of a pose in which nothing scales: [joint][x y z w, x y z], `stride` floats
-/// from joint to joint, 8 at least; what stands behind the seven is written over.
-void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride);
-
 /// Makes every lane's quaternion a unit one. A sum that cancelled out becomes the identity.
 void normalize(Rows rotations, std::size_t lanes);
 

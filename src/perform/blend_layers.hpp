@@ -7,9 +7,6 @@
 
 namespace gait::detail {
 
-/// A rig that plays a layer in model space has at most so many joints, whose rotations stand on the stack.
-inline constexpr std::size_t most_model_joints = 512;
-
 /// Which pose is asked for.
 struct PoseWanted {
     std::size_t lanes = 0; ///< of its joints; the others stay as they are

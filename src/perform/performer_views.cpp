@@ -1,7 +1,7 @@
 // A performer's pose, in whatever form, and what plays in it.
 #include "gait/character.hpp"
 #include "gait/performer.hpp"
-#include "math/pose_kernels.hpp"
+#include "math/model_kernels.hpp"
 #include "perform/blend_layers.hpp"
 #include "perform/block_of.hpp"
 #include "perform/evaluate.hpp"

@@ -1,6 +1,6 @@
 #include "gait/math.hpp"
 #include "math/aligned.hpp"
-#include "math/pose_kernels.hpp"
+#include "math/model_kernels.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -169,6 +169,59 @@ TEST_CASE("half and half of two that are opposite shows what is below, on every 
         kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, half.data(),
                                  {sign.data(), agreement.data(), result.data()}, lanes);
         CHECK(below == above);
+    }
+}
+
+TEST_CASE("laid over in model space, each joint is between the two as the body has them, on every instruction set") {
+    constexpr std::size_t joints = lanes - 3; // the rest is padding
+    const AlignedFloats above = random_rotations(11), under = random_rotations(12);
+    std::mt19937 random(13);
+    AlignedFloats weights(lanes, 0.0F);
+    std::vector<std::int16_t> parents(lanes, -1);
+    std::vector<Quat> below(joints), target(joints), shown(joints), local(joints);
+    for (std::size_t j = 0; j < joints; ++j) {
+        // A tree of two roots, in which nothing counts less than what is above it: a third of it not at all.
+        parents[j] = std::int16_t(
+            j < 2 ? -1 : int(random() % std::min<std::size_t>(j, 7)) + int(j) - int(std::min<std::size_t>(j, 7)));
+        const auto parent = std::size_t(std::max<int>(parents[j], 0));
+        const bool root = parents[j] < 0;
+        const float more = j < joints / 3 ? 0.0F : float(random() % 3) / 10;
+        weights[j] = std::min(1.0F, more + (root ? 0.0F : weights[parent]));
+        below[j] = root ? at(under, j) : below[parent] * at(under, j);
+        target[j] = root ? at(above, j) : target[parent] * at(above, j);
+        const Quat near = dot(below[j], target[j]) < 0 ? -target[j] : target[j];
+        const float w = weights[j], rest = 1 - w;
+        const Quat &b = below[j], sum{rest * b.x + w * near.x, rest * b.y + w * near.y, rest * b.z + w * near.z,
+                                      rest * b.w + w * near.w};
+        shown[j] = normalized(sum);
+        local[j] = normalized(root ? shown[j] : conjugate(shown[parent]) * shown[j]);
+    }
+    const auto counting = std::count_if(weights.begin(), weights.end(), [](float w) { return w > 0 && w < 1; });
+    REQUIRE(counting > 10);
+    for (const std::string& which : kernels::runnable_targets()) {
+        const PinnedTarget pinned(which);
+        AlignedFloats rows = under, model(3 * 4 * lanes);
+        std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), turned(lanes, 0);
+        const kernels::ModelRotations rotations{model.data(), model.data() + 4 * lanes, model.data() + 8 * lanes};
+        for (const std::size_t first : {std::size_t{0}, lanes / 2}) { // in two windows
+            const kernels::Hemispheres sides{sign.data() + first, agreement.data() + first, turned.data() + first};
+            REQUIRE(kernels::lay_over_in_model({{above.data() + first, lanes},
+                                                weights.data() + first,
+                                                sides,
+                                                parents.data() + first,
+                                                first,
+                                                lanes / 2},
+                                               rotations, {rows.data() + first, lanes}));
+        }
+        for (std::size_t j = 0; j < joints; ++j) {
+            CAPTURE(which, j, weights[j], parents[j]);
+            if (weights[j] > 0) {
+                CHECK(degrees_between(at(rows, j), local[j]) < 0.01);
+            } else {
+                CHECK(at(rows, j).x == at(under, j).x);
+                CHECK(at(rows, j).w == at(under, j).w);
+            }
+        }
     }
 }
 

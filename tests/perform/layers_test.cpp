@@ -1,6 +1,8 @@
 #include "gait/compile.hpp"
 #include "gait/inspect.hpp"
 #include "gait/load.hpp"
+#include "gait/open.hpp"
+#include "gait/pack.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/why.hpp"
 #include "machine_support.hpp"
@@ -347,6 +349,51 @@ TEST_CASE("in model space the upper body faces where its layer has it face, whil
     };
     CHECK(facing("model") < 0.5);
     CHECK(facing("local") == Approx(10).margin(0.2));
+}
+
+TEST_CASE("in model space a joint that counts less than one above it changes nothing of those beside it") {
+    // Then they are laid one by one, and otherwise many at a time; so many joints that they come in two windows.
+    constexpr int many = 80;
+    const auto turning = [](const char* name, double degrees) {
+        return support::clip(name, many, 1, [degrees](int joint, double phase) {
+            const Vec3 axis{joint % 3 == 0 ? 1.0F : 0.0F, joint % 3 == 1 ? 1.0F : 0.0F, joint % 3 == 2 ? 1.0F : 0.0F};
+            return axis_angle(axis, degrees * std::sin(2 * pi * phase + joint));
+        });
+    };
+    const Assets long_ones = support::assets(many, {turning("under", 9), turning("over", 14)});
+    const auto with_mask = [&](const char* last) {
+        return support::character(
+            std::string("gait: 1\nrig: r.glb\nclips: {under: {loop: yes}, over: {loop: yes}}\n"
+                        "parameters: {much: {kind: number, range: [0, 1]}}\nmasks: {upper: {from: joint_20, ramp: 4, "
+                        "joints: {joint_79: ") +
+                last + "}}}\nlayers:\n  - {name: legs, machine: {start: a, states: {a: {play: under}}}}\n" +
+                "  - {name: arms, mask: upper, space: model, weight: much, fade: 0.2, machine: {start: a, states: {a: "
+                "{play: over}}}}\n",
+            long_ones);
+    };
+    const auto carried = with_mask("0.03"), whole = with_mask("1");
+    Performer one_by_one(carried), at_once(whole), packed(open(pack(*carried).bytes).character);
+    std::vector<Transform> legs_alone(many);
+    double least = 180, off_legs = 0;
+    for (int i = 0; i < 120; ++i) {
+        for (Performer* performer : {&one_by_one, &at_once, &packed}) {
+            performer->set("much", i < 20 ? 0.0F : i < 70 ? 1.0F : 0.4F);
+            performer->advance(frame);
+        }
+        const auto a = pose_of(one_by_one), b = pose_of(at_once), c = pose_of(packed);
+        CHECK(std::memcmp(a.data(), c.data(), a.size() * sizeof(Transform)) == 0);
+        for (std::size_t joint = 0; joint + 1 < many; ++joint) {
+            CAPTURE(i, joint);
+            REQUIRE(degrees_between(a[joint].rotation, b[joint].rotation) < 0.01);
+        }
+        if (i < 40) { continue; }
+        least = std::min(least, degrees_between(a[79].rotation, b[79].rotation));
+        one_by_one.layer_pose(0, legs_alone);
+        off_legs = std::max(off_legs, degrees_between(a[79].rotation, legs_alone[79].rotation));
+    }
+    // It goes along with what is above it, nearly as it does in the layer below.
+    CHECK(off_legs < 15);
+    CHECK(least > 0);
 }
 
 TEST_CASE("a layer that adds turns what is below by its difference to a pose") {
