@@ -253,29 +253,51 @@ float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
     return longest / most;
 }
 
-bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
+/// What is left of those lanes whose velocity would carry them over to the other side, and which arrive earlier; see
+/// `decayed`. What they are on their way home and what goes aside decay each by itself. `ratio`: how fast they head
+/// home, over how far they are off; the number times `start`.
+HWY_INLINE Vector left_of_earlier(Floats d, Vector ratio, const TurnDecay& decay) {
+    const auto most = hn::Set(d, decay.seconds), least = hn::Set(d, decay.seconds / 4), one = hn::Set(d, 1.0F);
+    const auto seconds = hn::Min(most, hn::Max(least, hn::Div(hn::Set(d, -5.0F), ratio)));
+    const auto u = hn::Min(one, hn::Div(hn::Set(d, decay.elapsed), seconds));
+    auto start = hn::MulAdd(hn::Set(d, 4.0F), u, hn::Set(d, -15.0F));
+    start = hn::MulAdd(hn::MulAdd(start, u, hn::Set(d, 20.0F)), u, hn::Set(d, -10.0F));
+    start = hn::MulAdd(start, hn::Mul(u, u), one);
+    auto velocity = hn::MulAdd(hn::Add(u, hn::Set(d, -4.0F)), u, hn::Set(d, 6.0F));
+    velocity = hn::Mul(hn::MulAdd(hn::MulAdd(velocity, u, hn::Set(d, -4.0F)), u, one), u);
+    return hn::MulAdd(hn::Mul(ratio, seconds), velocity, start);
+}
+
+void decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
     const Floats d;
     const hn::Rebind<std::int16_t, Floats> small;
     const hn::Rebind<std::int32_t, Floats> whole;
     const auto start_unit = hn::Set(d, decay.start_unit), velocity_unit = hn::Set(d, decay.velocity_unit);
     const auto start_left = hn::Set(d, decay.start), velocity_left = hn::Set(d, decay.velocity);
-    auto least = hn::Zero(d);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         const auto read = [&](std::size_t row) HWY_ATTR {
             const auto part = hn::LoadU(small, turns.first + row * turns.stride + lane);
             return hn::ConvertTo(d, hn::PromoteTo(whole, part));
         };
-        auto along = hn::Zero(d), length = along;
-        for (std::size_t axis = 0; axis < 3; ++axis) {
-            const auto start = hn::Mul(read(axis), start_unit), velocity = hn::Mul(read(3 + axis), velocity_unit);
-            length = hn::MulAdd(start, start, length);
-            along = hn::MulAdd(start, velocity, along);
-            hn::Store(hn::MulAdd(start, start_left, hn::Mul(velocity, velocity_left)), d,
-                      out.first + axis * out.stride + lane);
+        const auto x = hn::Mul(read(0), start_unit), vx = hn::Mul(read(3), velocity_unit);
+        const auto y = hn::Mul(read(1), start_unit), vy = hn::Mul(read(4), velocity_unit);
+        const auto z = hn::Mul(read(2), start_unit), vz = hn::Mul(read(5), velocity_unit);
+        const auto square = hn::MulAdd(z, z, hn::MulAdd(y, y, hn::Mul(x, x)));
+        const auto along = hn::MulAdd(z, vz, hn::MulAdd(y, vy, hn::Mul(x, vx)));
+        auto start = start_left;
+        const auto slack = hn::MulAdd(hn::Set(d, 5.0F), square, hn::Mul(along, hn::Set(d, decay.seconds)));
+        const auto earlier = hn::Lt(slack, hn::Zero(d));
+        if (!hn::AllFalse(d, earlier)) {
+            // What their velocity takes away of where they are is in the number already.
+            const auto ratio = hn::Div(along, hn::Max(square, hn::Set(d, 1e-18F)));
+            const auto left = hn::NegMulAdd(ratio, velocity_left, left_of_earlier(d, ratio, decay));
+            start = hn::IfThenElse(earlier, left, start);
         }
-        least = hn::Min(least, hn::MulAdd(hn::Set(d, 5.0F), length, hn::Mul(along, hn::Set(d, decay.seconds))));
+        float* const to = out.first + lane;
+        hn::Store(hn::MulAdd(x, start, hn::Mul(vx, velocity_left)), d, to);
+        hn::Store(hn::MulAdd(y, start, hn::Mul(vy, velocity_left)), d, to + out.stride);
+        hn::Store(hn::MulAdd(z, start, hn::Mul(vz, velocity_left)), d, to + 2 * out.stride);
     }
-    return hn::GetLane(hn::MinOfLanes(d, least)) < 0;
 }
 
 /// Numbers kept as integers, and back.
@@ -354,6 +376,37 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
     }
 }
 
+/// The quaternions that a layer blends on the lanes from `lane` on; not unit ones unless it turns them.
+HWY_INLINE void blend_lanes(Floats d, const PoseLayer& layer, std::size_t lane, Vector& x, Vector& y, Vector& z,
+                            Vector& w) {
+    add_sources(d, layer.sources, layer.sources_end, lane, x, y, z, w);
+    if (layer.turns == layer.turns_end) [[likely]] { return; }
+    auto rx = hn::Zero(d), ry = rx, rz = rx;
+    add_turns(d, layer.turns, layer.turns_end, lane, rx, ry, rz);
+    make_unit(d, x, y, z, w);
+    turn(d, rx, ry, rz, x, y, z, w);
+}
+
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
+    const Floats d;
+    const auto zero = hn::Zero(d);
+    bool any = false;
+    for (std::size_t lane = 0; lane < one.lanes; lane += hn::Lanes(d)) {
+        auto x = zero, y = zero, z = zero, w = zero, ox = zero, oy = zero, oz = zero, ow = zero;
+        blend_lanes(d, one, lane, x, y, z, w);
+        blend_lanes(d, other, lane, ox, oy, oz, ow);
+        const auto product = hn::MulAdd(x, ox, hn::MulAdd(y, oy, hn::MulAdd(z, oz, hn::Mul(w, ow))));
+        const auto opposed = hn::Lt(product, zero);
+        if (hn::AllFalse(d, opposed)) { continue; }
+        any = true;
+        std::uint8_t bits[8] = {};
+        hn::StoreMaskBits(d, opposed, bits);
+        const std::size_t joint = first + lane;
+        words[joint / 32] |= (bits[0] | std::uint32_t{bits[1]} << 8U) << (joint % 32);
+    }
+    return any;
+}
+
 } // namespace gait::kernels::HWY_NAMESPACE
 HWY_AFTER_NAMESPACE();
 
@@ -388,6 +441,7 @@ HWY_EXPORT(mix_kept);
 HWY_EXPORT(pass_kept);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
+HWY_EXPORT(find_opposed);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
@@ -416,8 +470,8 @@ float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
     return HWY_DYNAMIC_DISPATCH(store_turns)(turns, out, lanes);
 }
 
-bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
-    return HWY_DYNAMIC_DISPATCH(decay_turns)(turns, decay, out, lanes);
+void decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes) {
+    HWY_DYNAMIC_DISPATCH(decay_turns)(turns, decay, out, lanes);
 }
 
 void mix_kept(Rows shown, SmallPoses kept, const KeptShares& shares, std::size_t lanes) {
@@ -432,6 +486,10 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 
 void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(blend_rotations)(below, above, weights, hemispheres, lanes);
+}
+
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
+    return HWY_DYNAMIC_DISPATCH(find_opposed)(one, other, first, words);
 }
 
 std::vector<std::string> runnable_targets() {

@@ -93,16 +93,15 @@ struct SmallTurns {
 /// Writes three rows of rotation vectors as integers into three rows of `out`, and says what one of them stands for.
 float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes);
 
-/// How much is left of what turns began with and of their velocities, and how long they take in all.
+/// How much is left of what turns began with and of their velocities; see `SharedDecay`.
 struct TurnDecay {
     float start_unit, velocity_unit; ///< radians, and radians a second, of an integer
     float start, velocity;           ///< what of each is left
-    float seconds;
+    float seconds, elapsed;          ///< in all, and of these
 };
 
-/// What is left of turns, as rotation vectors in three rows of `out`. Whether some lane's velocity would carry it over
-/// to the other side in that time, so that its curve is another.
-bool decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes);
+/// What is left of turns, as rotation vectors in three rows of `out`; see `decayed`.
+void decay_turns(SmallTurns turns, const TurnDecay& decay, Rows out, std::size_t lanes);
 
 /// Two poses kept as integers: four rows each, one pose after the other, `stride` apart.
 struct SmallPoses {
@@ -135,6 +134,11 @@ inline constexpr std::size_t most_composed = 64;
 
 /// Blends layer upon layer. Only the first may be without weights.
 void compose(Rows pose, const PoseLayer* layers, std::size_t count);
+
+/// Sets the bit of each joint whose quaternion is on the other side in one layer's blend than in another's, both of the
+/// same lanes and laid over nothing: `words` holds a bit for each joint from the character's first on, the lanes begin
+/// at joint `first`, a multiple of the padding. Whether there is any.
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

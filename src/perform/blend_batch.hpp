@@ -24,8 +24,8 @@ struct Sample {
 
 class WindowProgram {
 public:
-    /// `out`: the window's rows.
-    WindowProgram(Window window, PoseRows out) : window_(window), out_(out) { start_over(); }
+    /// `out`: the window's rows, unless it is not run.
+    explicit WindowProgram(Window window, PoseRows out = {}) : window_(window), out_(out) { start_over(); }
     WindowProgram(const WindowProgram&) = delete;
     WindowProgram& operator=(const WindowProgram&) = delete;
 
@@ -74,6 +74,11 @@ public:
 
     /// Blends what is written down into the window's rows.
     void run();
+    /// What is written down of the one layer that was begun, instead.
+    [[nodiscard]] const kernels::PoseLayer& only_layer() {
+        end_layer();
+        return *layer_;
+    }
 
 private:
     static constexpr std::size_t most_layers_at_once = 8, most_sources = 48, most_turns = 8;

@@ -402,18 +402,16 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     if (newest == 0) { return; }
     const LayerPose pose_below(data, block, {0, newest, 0, false}),
         pose_own(data, block, {newest, newest + 1, 0, false});
+    bool any = false;
     each_window(block.reach(), [&](Window window) {
-        WindowPose below, own;
-        pose_below.evaluate(window, {below.rows.data(), window_lanes});
-        pose_own.evaluate(window, {own.rows.data(), window_lanes});
-        for (std::size_t lane = 0; lane < window.lanes && window.first + lane < data.rig.joints.size(); ++lane) {
-            if (dot(quat_at(below, lane), quat_at(own, lane)) < 0) {
-                const std::size_t joint = window.first + lane;
-                signs[joint / 32] |= 1U << (joint % 32);
-                block.mark_signs(layer.instances[newest], true);
-            }
-        }
+        WindowProgram below(window), own(window);
+        below.begin(window);
+        own.begin(window);
+        pose_below.write(below, nullptr);
+        pose_own.write(own, nullptr);
+        any = kernels::find_opposed(below.only_layer(), own.only_layer(), window.first, signs) || any;
     });
+    block.mark_signs(layer.instances[newest], any);
 }
 
 } // namespace gait::detail

@@ -1,6 +1,5 @@
 #include "perform/inertial_offset.hpp"
 
-#include "math/compiler.hpp"
 #include "math/pose_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
@@ -177,21 +176,6 @@ void catch_values_of_other(const Change& change, float raised) {
     }
 }
 
-/// Lanes whose velocity would carry them over to the other side come to rest earlier.
-GAIT_NOINLINE void bring_to_rest(const kernels::SmallTurns& turns, const OffsetUnits& units, const SharedDecay& decay,
-                                 kernels::Rows out, std::size_t lanes) {
-    for (std::size_t lane = 0; lane < lanes; ++lane) {
-        const auto whole = [&](std::size_t row) { return float(turns.first[row * turns.stride + lane]); };
-        const Vec3 start = Vec3{whole(0), whole(1), whole(2)} * units.start;
-        const Vec3 velocity = Vec3{whole(3), whole(4), whole(5)} * units.velocity;
-        if (!decay.arrives_earlier(start, velocity)) { continue; }
-        const Vec3 left = decay.of(start, velocity);
-        out.first[lane] = left.x;
-        out.first[out.stride + lane] = left.y;
-        out.first[2 * out.stride + lane] = left.z;
-    }
-}
-
 } // namespace
 
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out) {
@@ -204,11 +188,10 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     if (end > first) {
         float* own = turn.data() + (first - window.first);
         const kernels::SmallTurns turns{block.offset_turn(0) + (first - reach.first), reach.lanes};
-        const kernels::TurnDecay left{units.start, units.velocity, decay.start(), decay.velocity(),
-                                      layer.offset_seconds};
-        if (kernels::decay_turns(turns, left, {own, window_lanes}, end - first)) {
-            bring_to_rest(turns, units, decay, {own, window_lanes}, end - first);
-        }
+        const auto seconds = layer.offset_seconds;
+        kernels::decay_turns(turns,
+                             {units.start, units.velocity, decay.start(), decay.velocity(), seconds, float(elapsed)},
+                             {own, window_lanes}, end - first);
     }
     kernels::turn_by({out.first, out.stride}, {turn.data(), window_lanes}, window.lanes);
     const Window both{first, end > first ? end - first : 0};

@@ -1,6 +1,7 @@
 #include "gait/math.hpp"
 #include "math/aligned.hpp"
 #include "math/model_kernels.hpp"
+#include "math/springs.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -220,6 +221,49 @@ TEST_CASE("laid over in model space, each joint is between the two as the body h
             } else {
                 CHECK(at(rows, j).x == at(under, j).x);
                 CHECK(at(rows, j).w == at(under, j).w);
+            }
+        }
+    }
+}
+
+TEST_CASE("turns decay as one by one, those that head home fast too, on every instruction set") {
+    std::mt19937 random(17);
+    std::normal_distribution<float> normal;
+    constexpr float start_unit = 1e-4F, velocity_unit = 1e-3F, seconds = 0.3F;
+    std::vector<std::int16_t> turns(6 * lanes, 0);
+    std::vector<Vec3> start(lanes), velocity(lanes);
+    std::size_t fast = 0;
+    for (std::size_t lane = 0; lane + 4 < lanes; ++lane) { // the last are at rest, as padding is
+        const auto whole = [&](float number) { return std::int16_t(std::lround(number)); };
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            std::int16_t& from = turns[axis * lanes + lane];
+            from = whole(4000 * normal(random));
+            turns[(3 + axis) * lanes + lane] =
+                whole(2500 * normal(random) - (lane % 2 == 0 ? 2.0F * float(from) : 0.0F));
+        }
+        const auto vector = [&](std::size_t row, float unit) {
+            return Vec3{float(turns[row * lanes + lane]), float(turns[(row + 1) * lanes + lane]),
+                        float(turns[(row + 2) * lanes + lane])} *
+                   unit;
+        };
+        start[lane] = vector(0, start_unit);
+        velocity[lane] = vector(3, velocity_unit);
+        fast += SharedDecay(double(seconds), 0).arrives_earlier(start[lane], velocity[lane]) ? 1 : 0;
+    }
+    REQUIRE(fast > 10);
+    REQUIRE(fast < 50);
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        for (const float elapsed : {0.0F, 0.02F, 0.09F, 0.2F, 0.29F, 0.3F, 0.4F}) {
+            const SharedDecay decay{double(seconds), double(elapsed)};
+            AlignedFloats left(3 * lanes);
+            kernels::decay_turns({turns.data(), lanes},
+                                 {start_unit, velocity_unit, decay.start(), decay.velocity(), seconds, elapsed},
+                                 {left.data(), lanes}, lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                const Vec3 expected = decayed(start[lane], velocity[lane], double(seconds), double(elapsed));
+                CAPTURE(target, elapsed, lane);
+                CHECK(length(Vec3{left[lane], left[lanes + lane], left[2 * lanes + lane]} - expected) < 2e-6F);
             }
         }
     }
