@@ -226,6 +226,43 @@ TEST_CASE("laid over in model space, each joint is between the two as the body h
     }
 }
 
+TEST_CASE("joints that two blends have on opposite sides are found, turned or not, on every instruction set") {
+    const AlignedFloats a = random_rotations(21), b = random_rotations(22), c = random_rotations(23);
+    AlignedFloats factors(lanes, 1.0F), turn(4 * lanes, 0.0F);
+    for (std::size_t lane = 0; lane < lanes; lane += 3) { factors[lane] = -1; }
+    for (std::size_t i = 0; i < 3 * lanes; ++i) { turn[i] = 0.8F * c[i]; }
+    const kernels::BlendSource first{a.data(), b.data(), lanes, 0.7F, 0.3F, factors.data()};
+    const kernels::BlendSource second{c.data(), b.data(), lanes, 0.5F, 0.2F, nullptr};
+    const kernels::BlendSource turned{turn.data(), turn.data(), lanes, 1, 0, nullptr};
+    const auto layer = [&](const kernels::BlendSource& source, bool turns) {
+        return kernels::PoseLayer{&source, &source + 1, &turned, &turned + (turns ? 1 : 0), nullptr, {}, 0, lanes};
+    };
+    const auto blended = [&](const kernels::BlendSource& source, bool turns) {
+        AlignedFloats rows(4 * lanes, 0.0F);
+        const kernels::PoseLayer only = layer(source, turns);
+        kernels::compose({rows.data(), lanes}, &only, 1);
+        return rows;
+    };
+    for (const bool turns : {false, true}) {
+        const AlignedFloats one = blended(first, false), other = blended(second, turns);
+        std::vector<std::uint32_t> expected(3, 0);
+        for (std::size_t lane = 0; lane < lanes; ++lane) {
+            const std::size_t joint = lane + 32;
+            if (dot(at(one, lane), at(other, lane)) < 0) { expected[joint / 32] |= 1U << (joint % 32); }
+        }
+        REQUIRE((expected[1] != 0 && expected[2] != 0 && expected[1] != expected[2]));
+        for (const std::string& target : kernels::runnable_targets()) {
+            const PinnedTarget pinned(target);
+            CAPTURE(target, turns);
+            std::vector<std::uint32_t> words(3, 0);
+            CHECK(kernels::find_opposed(layer(first, false), layer(second, turns), 32, words.data()));
+            CHECK(words == expected);
+            std::fill(words.begin(), words.end(), 0U);
+            CHECK_FALSE(kernels::find_opposed(layer(second, turns), layer(second, turns), 32, words.data()));
+        }
+    }
+}
+
 TEST_CASE("turns decay as one by one, those that head home fast too, on every instruction set") {
     std::mt19937 random(17);
     std::normal_distribution<float> normal;
