@@ -414,6 +414,7 @@ public:
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
         return at<std::uint32_t>(own_->signs) + instance.slot * layout_->sign_words;
     }
+    [[nodiscard]] std::size_t sign_words() const { return layout_->sign_words; }
     /// Whether any of them is set.
     [[nodiscard]] bool has_signs(const Instance& instance) const {
         return ((layer().has_signs >> instance.slot) & 1U) != 0;

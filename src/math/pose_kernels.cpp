@@ -387,6 +387,15 @@ HWY_INLINE void blend_lanes(Floats d, const PoseLayer& layer, std::size_t lane, 
     turn(d, rx, ry, rz, x, y, z, w);
 }
 
+void sum_up(const PoseLayer& layer, Rows sum) {
+    const Floats d;
+    for (std::size_t lane = 0; lane < layer.lanes; lane += hn::Lanes(d)) {
+        auto x = hn::Zero(d), y = x, z = x, w = x;
+        blend_lanes(d, layer, lane, x, y, z, w);
+        store(d, x, y, z, w, sum.first + layer.first + lane, sum.stride);
+    }
+}
+
 bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
     const Floats d;
     const auto zero = hn::Zero(d);
@@ -442,6 +451,7 @@ HWY_EXPORT(pass_kept);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 HWY_EXPORT(find_opposed);
+HWY_EXPORT(sum_up);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
     HWY_DYNAMIC_DISPATCH(accumulate)(sum, sources, count, lanes);
@@ -491,6 +501,8 @@ void blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
 bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
     return HWY_DYNAMIC_DISPATCH(find_opposed)(one, other, first, words);
 }
+
+void sum_up(const PoseLayer& layer, Rows sum) { HWY_DYNAMIC_DISPATCH(sum_up)(layer, sum); }
 
 std::vector<std::string> runnable_targets() {
     std::vector<std::string> names;

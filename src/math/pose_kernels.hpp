@@ -73,7 +73,7 @@ void blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
 void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
                       std::size_t lanes);
 
-/// Two poses as they are, and as they were a little earlier.
+/// Two poses as they are, and as they were a little earlier; their quaternions need not be unit ones.
 struct TurningPoses {
     ConstRows before, before_earlier;
     ConstRows after, after_earlier;
@@ -128,6 +128,10 @@ struct PoseLayer {
     Hemispheres hemispheres;
     std::size_t first, lanes; ///< the lanes of the pose that it covers, on which all its pointers begin
 };
+
+/// Sums up the sources of a layer, the lowest, into `sum`: as `compose` does, but unit quaternions only where turns lie
+/// on them.
+void sum_up(const PoseLayer& layer, Rows sum);
 
 /// The widest layer that `compose` takes, lanes.
 inline constexpr std::size_t most_composed = 64;

@@ -33,7 +33,7 @@ void fold_oldest(Frame& frame) {
     drop_oldest(frame, 1);
 }
 
-/// All but the newest motion leave their difference to it behind.
+/// All but the newest motion leave their difference to it behind. It gets its signs on the way.
 void fold_all_below(Frame& frame) {
     LayerHeader& layer = frame.layer;
     const std::size_t newest = layer.instance_count - 1U;
@@ -42,7 +42,7 @@ void fold_all_below(Frame& frame) {
     before.last_instance = newest;
     after.first_instance = newest;
     after.with_offset = false;
-    capture_offset(frame.data, frame.block, before, after, layer.instances[newest].fade);
+    capture_offset(frame.data, frame.block, before, after, layer.instances[newest].fade, true);
     drop_oldest(frame, newest);
 }
 

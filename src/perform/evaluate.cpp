@@ -380,12 +380,16 @@ UnlikeCover LayerPose::cover_of(WindowProgram& program, Coverage rest) const {
     return cover;
 }
 
-void LayerPose::evaluate(Window window, PoseRows out) const {
+void LayerPose::evaluate(Window window, PoseRows out, bool to_unit) const {
     WindowProgram program(window, out);
     MovedValues moved;
     program.begin(window);
     write(program, &moved);
-    program.run();
+    if (to_unit) {
+        program.run();
+    } else {
+        kernels::sum_up(program.only_layer(), {out.first, out.stride});
+    }
     show_moved(data_, window, moved, out);
     if (has_offset()) {
         const double elapsed = block_.layer().offset_elapsed + shift_;
@@ -393,13 +397,18 @@ void LayerPose::evaluate(Window window, PoseRows out) const {
     }
 }
 
+void forget_signs(const PerformerBlock& block) {
+    const LayerHeader& layer = block.layer();
+    const Instance& newest = layer.instances[layer.instance_count - 1U];
+    std::fill_n(block.signs(newest), block.sign_words(), 0U);
+    block.mark_signs(newest, false);
+}
+
 void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     const LayerHeader& layer = block.layer();
     const std::size_t newest = layer.instance_count - 1U;
-    std::uint32_t* signs = block.signs(layer.instances[newest]);
-    std::fill_n(signs, data.layout.sign_words, 0U);
-    block.mark_signs(layer.instances[newest], false);
     if (newest == 0) { return; }
+    std::uint32_t* const signs = block.signs(layer.instances[newest]);
     const LayerPose pose_below(data, block, {0, newest, 0, false}),
         pose_own(data, block, {newest, newest + 1, 0, false});
     bool any = false;

@@ -81,7 +81,9 @@ public:
     [[nodiscard]] const PoseShares& shares() const { return shares_; }
     /// Evaluates a window: rotations, and those translations and scales that some clip moves. The others are left as
     /// they are (see `fill_rest`).
-    void evaluate(Window window, PoseRows out) const;
+    void evaluate(Window window, PoseRows out) const { evaluate(window, out, true); }
+    /// The same, but its quaternions need not be unit ones.
+    void evaluate_sums(Window window, PoseRows out) const { evaluate(window, out, false); }
     /// Writes what the layer blends into the layer that `program` has begun, without the layer's offset; see
     /// `write_only`.
     void write(WindowProgram& program, MovedValues* moved) const;
@@ -89,6 +91,7 @@ public:
     [[nodiscard]] bool has_offset() const { return offset_; }
 
 private:
+    void evaluate(Window window, PoseRows out, bool to_unit) const;
     /// On the lanes of the layer that `program` has begun.
     [[nodiscard]] UnlikeCover cover_of(WindowProgram& program, Coverage rest) const;
 
@@ -101,7 +104,9 @@ private:
     bool offset_; ///< there is one
 };
 
-/// Chooses, joint by joint, the sign with which the newest instance joins those below it.
+/// The newest instance has no signs yet.
+void forget_signs(const PerformerBlock& block);
+/// Chooses, joint by joint, the sign with which it joins those below it.
 void choose_signs(const CharacterData& data, const PerformerBlock& block);
 
 } // namespace gait::detail

@@ -38,6 +38,7 @@ struct Change {
     const PerformerBlock& block;
     const Evaluation& before;
     const Evaluation& after;
+    bool chooses_signs = false; ///< of the newest motion
 };
 
 /// What was covered and no longer is, `shift` seconds from now.
@@ -57,6 +58,21 @@ struct Uncovered {
 struct WindowMotion {
     WindowPose now, earlier;
 };
+
+/// Gives the newest motion, whose pose is `after`, the signs with which it is on the side of what was `before`.
+void put_on_side_of(const WindowPose& before, const WindowPose& after, const PerformerBlock& block, Window window) {
+    const auto source_of = [](const WindowPose& pose) {
+        return kernels::BlendSource{pose.rows.data(), pose.rows.data(), window_lanes, 1, 0, nullptr};
+    };
+    const kernels::BlendSource one = source_of(before), other = source_of(after);
+    const auto layer_of = [&](const kernels::BlendSource& source) {
+        return kernels::PoseLayer{&source, &source + 1, nullptr, nullptr, nullptr, {}, 0, window.lanes};
+    };
+    const Instance& newest = block.layer().instances[block.layer().instance_count - 1U];
+    if (kernels::find_opposed(layer_of(one), layer_of(other), window.first, block.signs(newest))) {
+        block.mark_signs(newest, true);
+    }
+}
 
 /// The turn of each joint from `after` to `before`, and how fast it changes. `goes_on`: what is after has only just
 /// begun, and its `earlier` is as long after.
@@ -103,13 +119,14 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
             const PoseRows rows{out.rows.data(), window_lanes};
             // Another character may move less.
             if (&change.left.data != &change.data) { fill_rest(change.data, window, rows); }
-            pose.evaluate(window, rows);
+            pose.evaluate_sums(window, rows);
         };
         WindowMotion left, fresh;
         evaluate(before, left.now);
         evaluate(before_earlier, left.earlier);
         evaluate(after, fresh.now);
         evaluate(after_earlier, fresh.earlier);
+        if (change.chooses_signs) { put_on_side_of(left.now, fresh.now, change.block, window); }
         catch_turns(change.block, window, left, fresh, just_begun);
         catch_moves(change.data, change.block, window, left, fresh, just_begun);
     });
@@ -223,9 +240,9 @@ void begin_offset(const Change& change, const Uncovered& uncovered, double secon
 } // namespace
 
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
-                    const Evaluation& after, double seconds) {
+                    const Evaluation& after, double seconds, bool chooses_signs) {
     const OtherLayer itself{data, block};
-    const Change change{itself, data, block, before, after};
+    const Change change{itself, data, block, before, after, chooses_signs};
     const Uncovered uncovered(change);
     catch_pose(change, uncovered);
     if (data.travels) { catch_travel(change); }

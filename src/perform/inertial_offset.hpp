@@ -11,9 +11,10 @@ namespace gait::detail {
 void apply_offset(const CharacterData& data, const PerformerBlock& block, double elapsed, Window window, PoseRows out);
 
 /// Catches the difference between the motions `before` and those `after`, and the speed of that difference, as the
-/// layer's inertial offset, to decay over `seconds`: of the pose, the travel and the values.
+/// layer's inertial offset, to decay over `seconds`: of the pose, the travel and the values. `chooses_signs`: the
+/// newest motion, all there is after, is put on the side on which the others were (see `choose_signs`).
 void capture_offset(const CharacterData& data, const PerformerBlock& block, const Evaluation& before,
-                    const Evaluation& after, double seconds);
+                    const Evaluation& after, double seconds, bool chooses_signs = false);
 
 /// The same between two performers whose rigs have the same joints: catches the difference between all that a layer of
 /// the one shows now, `left`, and all that a layer of the other shows.
