@@ -82,6 +82,7 @@ struct StateFacts {
     bool poll_uneven = false;     ///< nor can it while its clips do not go on at an even pace
     bool may_yield = false;       ///< some entry of `forbid` lets it give way
     bool nothing = false;         ///< it plays nothing
+    bool moves_body = true;       ///< some clip of it travels
     std::uint32_t first_leaf = 0; ///< of its motion
     SlotSet reads = 0;            ///< the values that its decisions read
 };

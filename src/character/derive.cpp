@@ -100,6 +100,18 @@ void sort_transitions(CharacterData& data) {
     }
 }
 
+void note_travel(CharacterData& data) {
+    for (CompiledState& state : data.states) {
+        if (state.kind != NodeKind::motion) { continue; }
+        const Motion& motion = data.motions.motions[state.motion];
+        const auto leaves = data.motions.leaves_of(motion);
+        const bool travels = std::any_of(leaves.begin(), leaves.end(), [&](const Leaf& leaf) {
+            return leaf.additive == no_index && data.clips[leaf.clip].travel.travels;
+        });
+        state.facts.moves_body = !state.game_moves && (motion.paced || travels);
+    }
+}
+
 void note_carried(CharacterData& data) {
     for (CompiledLayer& layer : data.layers) {
         if (layer.mask == no_index) { continue; }

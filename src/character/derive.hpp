@@ -17,6 +17,9 @@ GAIT_API void sort_computed(CharacterData& data);
 /// Which ways out of each state hang on more than values and signals.
 GAIT_API void sort_transitions(CharacterData& data);
 
+/// Which states play what moves the body.
+GAIT_API void note_travel(CharacterData& data);
+
 /// Which layers have joints that are carried along by such as count more.
 GAIT_API void note_carried(CharacterData& data);
 

@@ -138,9 +138,11 @@ inline constexpr int expression_stack = deepest_expression + 8;
 
 /// Runs `code`. Flags are 0 and 1. From finite inputs comes a finite value.
 [[nodiscard]] inline float evaluate(std::span<const Instruction> code, const ExpressionInputs& inputs) {
-    // Often it is a parameter's name alone.
-    const bool named = code.size() == 1 && code.front().operation == Operation::parameter;
-    return named ? inputs.smoothed[code.front().slot] : run(code, inputs);
+    // Often it is a parameter's name alone, or `not` and a name.
+    if (code.empty() || code.size() > 2 || code.front().operation != Operation::parameter) { return run(code, inputs); }
+    const float value = inputs.smoothed[code.front().slot];
+    if (code.size() == 1) { return value; }
+    return code.back().operation == Operation::negation ? float(value == 0) : run(code, inputs);
 }
 
 } // namespace gait::detail

@@ -36,9 +36,16 @@ bool is_idle(const Frame& frame) {
            frame.block.layer_index() > 0;
 }
 
+/// Whether the lowest layer plays on the spot, and did so before.
+bool stays_where_it_is(const Frame& frame) {
+    const LayerHeader& layer = frame.layer;
+    return frame.block.layer_index() == 0 && layer.instance_count == 1 && layer.offset_active == 0 &&
+           !frame.state_of(layer.instances[0]).facts.moves_body;
+}
+
 /// Adds what the playing clips of a layer have of some time to what those below have.
 void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) {
-    if (!says_the_way(frame)) { return; }
+    if (!says_the_way(frame) || stays_where_it_is(frame)) { return; }
     Evaluation middle;
     middle.shift = time.begin + time.dt / 2; // the shares of its middle, so that long steps and short ones agree
     const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, time, phase);
