@@ -501,7 +501,6 @@ void decide(Frame& frame) {
 }
 
 void yield_to_others(Frame& frame) {
-    if (!frame.compiled.yields) { return; }
     if (!any_active(frame, [](const CompiledState& state) { return state.facts.may_yield; })) { return; }
     for (const CompiledForbid& forbid : frame.data.forbidden) {
         const CompiledState& yields = frame.data.states[forbid.yields];

@@ -39,10 +39,13 @@ void yield_to_others(Frame& frame);
 double note_next_decision(Frame& frame);
 /// Seconds by which a predicted decision is taken earlier: more than rounding adds up to over the steps until then.
 inline constexpr double decision_margin = 1e-6;
+/// Whether it is known that no decision falls within `left`.
+[[nodiscard]] inline bool is_quiet_for(const Frame& frame, double left) {
+    return frame.layer.seconds_until_decision > left + decision_margin;
+}
 /// `seconds_to_decision` where that is at most `left`; else it may be infinite.
 [[nodiscard]] inline double seconds_to_decision_within(Frame& frame, double left) {
-    const bool quiet = frame.layer.seconds_until_decision > left + decision_margin;
-    return quiet ? never : note_next_decision(frame);
+    return is_quiet_for(frame, left) ? never : note_next_decision(frame);
 }
 
 /// Says which states were left and entered since it was reported last.

@@ -36,11 +36,12 @@ bool is_idle(const Frame& frame) {
            frame.block.layer_index() > 0;
 }
 
-/// Whether the lowest layer plays on the spot, and did so before.
+/// Whether all that the lowest layer plays stays on the spot.
 bool stays_where_it_is(const Frame& frame) {
     const LayerHeader& layer = frame.layer;
-    return frame.block.layer_index() == 0 && layer.instance_count == 1 && layer.offset_active == 0 &&
-           !frame.state_of(layer.instances[0]).facts.moves_body;
+    return frame.block.layer_index() == 0 && layer.offset_active == 0 &&
+           std::none_of(layer.instances.begin(), layer.instances.begin() + layer.instance_count,
+                        [&](const Instance& instance) { return frame.state_of(instance).facts.moves_body; });
 }
 
 /// Adds what the playing clips of a layer have of some time to what those below have.
@@ -161,6 +162,9 @@ LayerSet Step::in_step_with(std::size_t layer) const {
 }
 
 bool Step::find_next(Passing& next) {
+    bool quiet = true; // as most often
+    layers_.each([&](const Frame& frame) { quiet = quiet && is_quiet_for(frame, frame.left); });
+    if (quiet) { return false; }
     next.passing = next.deciding = 0;
     next.until = never;
     std::array<double, most_layers> due; // NOLINT: as many as there are layers
@@ -251,7 +255,9 @@ void Step::decide(LayerSet deciding) {
         if (may_decide(frame)) { detail::decide(frame); }
     }
     if (!layers_[0].data.forbidden.empty()) {
-        layers_.each([](Frame& frame) { yield_to_others(frame); });
+        layers_.each([](Frame& frame) {
+            if (frame.compiled.yields) { yield_to_others(frame); }
+        });
     }
     if (!layers_.decision_requested()) { return; }
     layers_.each([](Frame& frame) {
