@@ -121,6 +121,18 @@ HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemisphere
     return hn::ConvertTo(d, sign);
 }
 
+/// See `EvenWeight`.
+HWY_INLINE Vector evened(Floats d, Vector weight, Vector product) {
+    const auto polynomial = [&](float c0, float c1, float c2) HWY_ATTR {
+        return hn::MulAdd(hn::MulAdd(hn::Set(d, c2), product, hn::Set(d, c1)), product, hn::Set(d, c0));
+    };
+    const auto a = polynomial(EvenWeight::a0, EvenWeight::a1, EvenWeight::a2);
+    const auto b = polynomial(EvenWeight::b0, EvenWeight::b1, EvenWeight::b2);
+    const auto off = hn::Sub(weight, hn::Set(d, 0.5F)), square = hn::Mul(off, off);
+    // w (w - 1) is the square of what w is off a half, less a quarter.
+    return hn::MulAdd(hn::Mul(off, hn::Sub(square, hn::Set(d, 0.25F))), hn::MulAdd(a, square, b), weight);
+}
+
 /// below = the upper quaternion with its sign where a lane's weight is 1, below where it is 0, and between them on the
 /// way from one to the other; see `blend_rotations`.
 HWY_INLINE void lay_over(Floats d, Vector weight, Hemispheres sides, Vector ax, Vector ay, Vector az, Vector aw,
@@ -134,7 +146,8 @@ HWY_INLINE void lay_over(Floats d, Vector weight, Hemispheres sides, Vector ax, 
     auto x = hn::Mul(ax, sign), y = hn::Mul(ay, sign), z = hn::Mul(az, sign), w = hn::Mul(aw, sign);
     // Most of a mask is all or nothing: there is nothing to mix then.
     if (!hn::AllTrue(d, hn::Or(untouched, covered))) {
-        const auto rest = hn::Mul(hn::Sub(one, weight), turned), share = hn::Mul(weight, sign);
+        const auto even = evened(d, weight, hn::Mul(product, side));
+        const auto rest = hn::Mul(hn::Sub(one, even), turned), share = hn::Mul(even, sign);
         const auto mx = hn::MulAdd(ax, share, hn::Mul(bx, rest)), my = hn::MulAdd(ay, share, hn::Mul(by, rest));
         const auto mz = hn::MulAdd(az, share, hn::Mul(bz, rest)), mw = hn::MulAdd(aw, share, hn::Mul(bw, rest));
         const auto square = square_of(mx, my, mz, mw);

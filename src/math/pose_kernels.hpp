@@ -60,12 +60,27 @@ struct Hemispheres {
 /// of the upper one; the sign.
 float remember(Hemispheres joint, float product, float weight);
 
+/// What the upper of two rotations must weigh in a normalised sum so that the way from the lower to it is gone evenly:
+/// w + w (w - 1/2) (w - 1) (A (w - 1/2)^2 + B), A and B polynomials of the product of the two quaternions on the sides
+/// that they are summed on (a form of Kapoulkine 2015; fitted here to products from -0.5 to 1, where what is gone of
+/// the way is right within 0.6 degrees, which without it is off by 22). Weights of 0, 1/2 and 1 are themselves.
+struct EvenWeight {
+    static constexpr float a0 = 1.07856F, a1 = -3.7942F, a2 = 3.51369F;
+    static constexpr float b0 = 0.85359F, b1 = -1.14901F, b2 = 0.34261F;
+    [[nodiscard]] static float of(float weight, float product) {
+        const float a = a0 + product * (a1 + product * a2), b = b0 + product * (b1 + product * b2);
+        const float off = weight - 0.5F;
+        return weight + weight * off * (weight - 1) * (a * off * off + b);
+    }
+};
+
 /// Fills `factors` [lanes] with 1, or with -1 where a joint's bit is set: `words` holds a bit for each joint from the
 /// character's first on, and the lanes begin at joint `first`, a multiple of the padding.
 void spread_signs(const std::uint32_t* words, std::size_t first, float* factors, std::size_t lanes);
 
-/// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them on
-/// the way from one to the other. The memory of the hemispheres is brought up to how the two stand now first.
+/// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them as
+/// far on the way from one to the other (see `EvenWeight`). The memory of the hemispheres is brought up to how the two
+/// stand now first.
 void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
 /// The rotation vectors of differences, radians, times a weight a lane, each on the side that its memory says: three

@@ -173,6 +173,33 @@ TEST_CASE("half and half of two that are opposite shows what is below, on every 
     }
 }
 
+TEST_CASE("a layer's weight is the part of the way that is gone, however far two poses are from each other") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        // The lanes are apart by up to a third of a turn beyond half of one, on the side that was kept.
+        for (const float weight : {0.1F, 0.25F, 0.5F, 0.8F, 0.95F}) {
+            AlignedFloats below(4 * lanes), above(4 * lanes);
+            std::vector<double> apart(lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                apart[lane] = 240.0 * double(lane) / double(lanes - 1);
+                const Quat turn = axis_angle({0, 0, 1}, apart[lane]);
+                below[3 * lanes + lane] = 1;
+                above[2 * lanes + lane] = turn.z;
+                above[3 * lanes + lane] = turn.w;
+            }
+            const AlignedFloats weights(lanes, weight);
+            std::vector<std::int8_t> sign(lanes, 1), agreement(lanes, 0), result(lanes, 1);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, weights.data(),
+                                     {sign.data(), agreement.data(), result.data()}, lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                CAPTURE(target, weight, apart[lane]);
+                const double gone = 2 * std::atan2(below[2 * lanes + lane], below[3 * lanes + lane]) * 180 / pi;
+                CHECK(gone == Approx(double(weight) * apart[lane]).margin(0.6));
+            }
+        }
+    }
+}
+
 TEST_CASE("laid over in model space, each joint is between the two as the body has them, on every instruction set") {
     constexpr std::size_t joints = lanes - 3; // the rest is padding
     const AlignedFloats above = random_rotations(11), under = random_rotations(12);
@@ -191,7 +218,7 @@ TEST_CASE("laid over in model space, each joint is between the two as the body h
         below[j] = root ? at(under, j) : below[parent] * at(under, j);
         target[j] = root ? at(above, j) : target[parent] * at(above, j);
         const Quat near = dot(below[j], target[j]) < 0 ? -target[j] : target[j];
-        const float w = weights[j], rest = 1 - w;
+        const float w = kernels::EvenWeight::of(weights[j], dot(below[j], near)), rest = 1 - w;
         const Quat &b = below[j], sum{rest * b.x + w * near.x, rest * b.y + w * near.y, rest * b.z + w * near.z,
                                       rest * b.w + w * near.w};
         shown[j] = normalized(sum);
