@@ -56,6 +56,8 @@ struct MotionSample {
     /// fade of 0 seconds means that they were cut to this.
     std::vector<float> weights = {};
     std::uint32_t attributed_to = 0; ///< for the report, in place of the id, where there are weights
+    /// What it is laid over, where that is not the blend of those before it; local.
+    std::vector<Transform> over = {};
 };
 
 /// What was shown at an instant, and what it was made of, oldest motion first.
@@ -65,7 +67,9 @@ struct SnapFrame {
     std::vector<MotionSample> motions;
     double offset_seconds = 0; ///< the length of an inertial offset that is decaying; 0 for none
     double offset_elapsed = 0;
-    std::vector<float> decaying = {}; ///< [joint] degrees with which a change of side began that decays; empty for none
+    /// [joint] how fast changes of side that decay may change how fast it turns, degrees a second squared; empty for
+    /// none
+    std::vector<float> decaying = {};
 };
 
 /// The hardest jolt of a transition, over all its frames and joints.

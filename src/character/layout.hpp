@@ -166,14 +166,17 @@ struct OffsetUnits {
     float start = 0, velocity = 0;
 };
 
-/// What is left of a joint's change of side: a rotation vector by which it is off where it would be, and decays.
+/// What is left of a joint's change of side: a rotation vector by which it is off where it would be, and decays. As
+/// many can be under way at once as half of the layer's joints.
 struct SideTurn {
     std::array<std::int16_t, 3> vector{}; ///< in parts of `unit`
-    std::int16_t weight = 0;              ///< of the upper one as it began, in parts of 32767
-    float left = 0;                       ///< seconds until it is gone
+    std::uint16_t joint = 0;
+    float rate = 0; ///< by what part of itself it grew as it began, a second
+    float left = 0; ///< seconds until it is gone
 
-    static constexpr float unit = 3.15F / 32767; ///< radians: half a turn to within 0.006 degrees
-    static constexpr float seconds = 0.4F;       ///< that it takes to decay
+    static constexpr float unit = 3.15F / 32767;    ///< radians: half a turn to within 0.006 degrees
+    static constexpr double seconds = 0.4;          ///< that it takes to decay
+    static constexpr float greatest_rate = 1000.0F; ///< either way
     [[nodiscard]] bool is_over() const { return !(left > 0); }
 };
 
@@ -296,6 +299,7 @@ struct LayerNeeds {
     std::size_t terms = 0;                       ///< of any of its motions
     std::size_t playing = 0;                     ///< clips with weight at once, of any of its motions
     std::size_t first_joint = 0, last_joint = 0; ///< what it may move: one past the last; both 0 for every joint
+    bool in_model = false;                       ///< it is laid over those below in model space
 };
 
 /// How many of everything a character's performers hold.
@@ -330,7 +334,10 @@ struct LayerLayout {
     std::size_t playhead_bytes = 0;       ///< of an instance
     std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
     std::size_t hemispheres = 0;  ///< int8[sign, agreement, turned][lanes of its reach]: see `kernels::Hemispheres`
-    std::size_t side_turns = 0;   ///< SideTurn[lanes of its reach]; none of the lowest layer
+    std::size_t side_turns = 0;   ///< SideTurn[most_turns]
+    std::size_t most_turns = 0;   ///< half of the lanes of its reach; none of the lowest layer
+    std::size_t carry_sides = 0;  ///< int8[sign, agreement][lanes of its reach], in model space alone
+    std::size_t carried = 0;      ///< joints that may be carried along: all of its reach in model space, else none
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
                                   ///< vectors in `offset_units`; a pi comes to within 0.003 degrees
     std::size_t offset_units = 0; ///< OffsetUnits[windows]
@@ -425,16 +432,23 @@ public:
     }
     void forget_hemispheres() const {
         std::fill_n(at<std::int8_t>(own_->hemispheres), own_->reach.lanes, std::int8_t{}); // the signs tell
+        forget_carries();
     }
+    /// On which sides joints were carried along by those above them.
+    void forget_carries() const { std::fill_n(at<std::int8_t>(own_->carry_sides), own_->carried, std::int8_t{}); }
     /// How the layer's joints from `lane` of its reach on join those below.
     [[nodiscard]] kernels::Hemispheres hemispheres(std::size_t lane) const {
         auto* signs = at<std::int8_t>(own_->hemispheres) + (lane - own_->reach.first);
         return {signs, signs + own_->reach.lanes, signs + 2 * own_->reach.lanes};
     }
-    /// Of the lanes of the layer's reach; none of the lowest layer.
-    [[nodiscard]] std::span<SideTurn> side_turns() const {
-        return {at<SideTurn>(own_->side_turns), layer_ == 0 ? 0 : own_->reach.lanes};
+    [[nodiscard]] std::span<SideTurn> side_turns() const { return {at<SideTurn>(own_->side_turns), own_->most_turns}; }
+    /// On which side a joint's share of what it is carried along by lies: sign and agreement as in `Hemispheres`. In
+    /// model space alone.
+    [[nodiscard]] std::array<std::int8_t*, 2> carry_side(std::size_t joint) const {
+        auto* signs = at<std::int8_t>(own_->carry_sides) + (joint - own_->reach.first);
+        return {signs, signs + own_->reach.lanes};
     }
+    [[nodiscard]] std::size_t carried() const { return own_->carried; }
     [[nodiscard]] Window reach() const { return own_->reach; }
     /// Components 0 to 2 are what it began with, 3 to 5 its velocity; [lanes of `reach`].
     [[nodiscard]] std::int16_t* offset_turn(std::size_t component) const {

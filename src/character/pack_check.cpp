@@ -486,7 +486,8 @@ private:
             const CompiledLayer& own = data_.layers[l];
             const LayerNeeds &needs = own.needs, &said = data_.needs.layers[l];
             const bool same = needs.terms == said.terms && needs.playing == said.playing &&
-                              needs.first_joint == said.first_joint && needs.last_joint == said.last_joint;
+                              needs.first_joint == said.first_joint && needs.last_joint == said.last_joint &&
+                              needs.in_model == said.in_model && needs.in_model == (own.space == LayerSpace::model);
             const bool reach = needs.first_joint <= needs.last_joint && needs.last_joint <= joints_;
             const bool alike = own.in_step_with == no_index || own.in_step_with < l;
             if (!same || !reach || !alike || needs.terms > most_things || needs.playing > most_playing ||

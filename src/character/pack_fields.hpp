@@ -229,8 +229,8 @@ template <As<CompiledForbid> T, typename V> void fields(T& s, V visit) {
     visit(yields, rules, when, to, fade, record);
 }
 template <As<LayerNeeds> T, typename V> void fields(T& s, V visit) {
-    auto& [terms, playing, first_joint, last_joint] = s;
-    visit(terms, playing, first_joint, last_joint);
+    auto& [terms, playing, first_joint, last_joint, in_model] = s;
+    visit(terms, playing, first_joint, last_joint, in_model);
 }
 template <As<CompiledLayer> T, typename V> void fields(T& s, V visit) {
     auto& [name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,

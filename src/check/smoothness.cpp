@@ -52,6 +52,24 @@ template <typename Trace> double jolt_of(const Trace& trace, double first_dt, do
     return (turn(*trace.at[1], *trace.at[2]) / second_dt - turn(*trace.at[0], *trace.at[1]) / first_dt).norm();
 }
 
+/// The way from one rotation to another, as far as it was gone.
+struct Way {
+    Quaternion place;
+    double degrees; ///< all of it
+};
+/// A blend that began by the shorter way keeps to its side as the two turn past half a turn from each other, so the way
+/// is the longer one where what shows is nearer to that.
+Way way_between(const Quaternion& from, const Quaternion& to, double part, const Quaternion& shown) {
+    const Vector whole = turn(from, to);
+    const double degrees = whole.norm();
+    const Way shorter{from.slerp(part, to), degrees};
+    if (degrees < 120) { return shorter; }
+    const Vector axis = whole / degrees;
+    const double back = (degrees - 360) * part / degrees_per_radian;
+    const Way longer{Quaternion(Eigen::AngleAxisd(back, axis)) * from, 360 - degrees};
+    return turn(longer.place, shown).norm() < turn(shorter.place, shown).norm() ? longer : shorter;
+}
+
 } // namespace
 
 Seam seam_between(const Rig& rig, std::span<const Transform> earlier, std::span<const Transform> later) {
@@ -172,12 +190,13 @@ public:
     [[nodiscard]] Reference reference(std::size_t joint) const {
         Reference reference;
         for (std::size_t m = 0; m < motions_.size(); ++m) {
-            const Trace own = trace_of(*motions_[m], joint);
+            const Trace own = trace_of(*motions_[m], &MotionSample::pose, joint);
             if (m == 0) {
                 reference = {own, jolt(own), false};
             } else {
+                lay_over(reference, trace_of(*motions_[m], &MotionSample::over, joint));
                 const Fading fade = motions_[m]->weights.empty() ? fades_[m] : meter_.fading_of(*motions_[m], joint);
-                fade_over(reference, own, fade);
+                fade_over(reference, own, fade, shown(joint));
             }
         }
         return reference;
@@ -204,22 +223,33 @@ private:
         std::sort(motions_.begin(), motions_.end(), [](const auto* x, const auto* y) { return x->id < y->id; });
     }
 
-    [[nodiscard]] Trace trace_of(const MotionSample& motion, std::size_t joint) const {
+    /// Of one of the motion's poses.
+    [[nodiscard]] Trace trace_of(const MotionSample& motion, std::vector<Transform> MotionSample::*pose,
+                                 std::size_t joint) const {
         Trace trace;
         for (std::size_t f = 0; f < 3; ++f) {
             const MotionSample* sample = find(meter_.frames_[f], motion.id);
-            if (sample != nullptr && joint < sample->pose.size()) { trace.at[f] = exact(sample->pose[joint].rotation); }
+            if (sample == nullptr || joint >= (sample->*pose).size()) { continue; }
+            trace.at[f] = exact((sample->*pose)[joint].rotation);
         }
         return trace;
     }
 
-    /// A motion fades over what is below it: `2 |w'| dv + |w''| da` a second is what that needs.
-    void fade_over(Reference& below, const Trace& own, const Fading& fade) const {
+    /// What a motion is laid over, where that is not simply what is below it.
+    void lay_over(Reference& below, const Trace& over) const {
+        for (std::size_t f = 0; f < 3; ++f) {
+            if (over.at[f]) { below.blend.at[f] = over.at[f]; }
+        }
+        below.jolt = std::max(below.jolt, jolt(over));
+    }
+
+    /// A motion fades over what is below it: `2 |w'| dv + |w''| da` a second is what that needs. `shown`: of both.
+    void fade_over(Reference& below, const Trace& own, const Fading& fade, const Trace& shown) const {
         below.weight_moves = below.weight_moves || fade.fading;
         double angle = 0, velocity = 0;
         for (std::size_t f = 0; f < 3; ++f) {
             const auto &a = below.blend.at[f], &b = own.at[f];
-            if (a && b) { angle = std::max(angle, turn(*a, *b).norm()); }
+            if (a && b) { angle = std::max(angle, way_between(*a, *b, fade.weight[f], *shown.at[f]).degrees); }
             if (f == 0 || !a || !b || !below.blend.at[f - 1] || !own.at[f - 1]) { continue; }
             const double step = f == 1 ? first_dt : second_dt;
             velocity = std::max(velocity, (turn(*own.at[f - 1], *b) - turn(*below.blend.at[f - 1], *a)).norm() / step);
@@ -235,7 +265,7 @@ private:
             // Before it was entered it is nowhere; after it was faded over, where what is over it is.
             if (!own.at[f]) { continue; }
             auto& blend = below.blend.at[f];
-            blend = blend ? blend->slerp(fade.weight[f], *own.at[f]) : own.at[f];
+            blend = blend ? way_between(*blend, *own.at[f], fade.weight[f], *shown.at[f]).place : *own.at[f];
         }
     }
 
@@ -298,9 +328,7 @@ void SnapMeter::measure() {
         needed += left;
         if (offset) { needed += dt * offset_allowance_[j]; }
         for (const SnapFrame* frame : {&window.first, &window.middle, &window.last}) {
-            if (j < frame->decaying.size()) {
-                needed += dt / 3 * quintic_acceleration(double(frame->decaying[j]), 0, double(SideTurn::seconds));
-            }
+            if (j < frame->decaying.size()) { needed += dt / 3 * double(frame->decaying[j]); }
         }
         // Where no weight changes, no fade of a layer is to blame for the jolt.
         const bool counts = weight_moves || offset || !window.has_weights();
@@ -415,33 +443,37 @@ std::vector<Quat> turns_in_model(const Rig& rig, const std::vector<Transform>& l
     return model;
 }
 
-/// Lays a layer's pose over what is below. What comes back is that pose as turns that joints would have where it counts
-/// in full; `below` is what shows then. In model space as `replace_in_model` does it.
-std::vector<Transform> blend_reference(const Rig& rig, const LayerInfo& layer, const std::vector<Transform>& own,
-                                       const std::vector<float>& weights, std::vector<Transform>& below) {
-    std::vector<Transform> target = own;
-    const std::vector<Quat> wanted = turns_in_model(rig, own), alone = turns_in_model(rig, below);
+/// Lays a layer's pose over what is below: `sample.pose` becomes the turns that joints would have where it counts in
+/// full, and in model space `sample.over` those where it does not; `below` is what shows then. Everything as
+/// `lay_over` does it. `known`: the turns of all joints against the body, where no other layer lies over this one.
+void blend_reference(const Rig& rig, const LayerInfo& layer, const std::vector<Quat>* known, MotionSample& sample,
+                     std::vector<Transform>& below) {
+    const std::vector<float>& weights = sample.weights;
+    std::vector<Transform>& target = sample.pose;
+    const std::vector<Quat> wanted = turns_in_model(rig, target), alone = turns_in_model(rig, below);
     std::vector<Quat> shown;
     std::vector<float> greatest;
-    for (std::size_t j = 0; j < own.size(); ++j) {
+    if (layer.space == LayerSpace::model) { sample.over = below; }
+    for (std::size_t j = 0; j < target.size(); ++j) {
         const int parent = rig.joints[j].parent;
-        const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
+        const Quat above = parent < 0 ? Quat{} : (known != nullptr ? *known : shown)[std::size_t(parent)];
         const float carried_by = parent < 0 ? 0 : greatest[std::size_t(parent)];
+        const float counts = layer.mask_weights.empty() ? 1 : layer.mask_weights[j];
         if (layer.mode == LayerMode::add) {
-            target[j].rotation = own[j].rotation * below[j].rotation;
+            target[j].rotation = target[j].rotation * below[j].rotation;
         } else if (layer.space == LayerSpace::model) {
             target[j].rotation = conjugate(above) * wanted[j];
-            if (parent >= 0 && weights[j] > 0) {
+            if (parent >= 0 && (counts > 0 || counts >= carried_by)) {
                 const Quat carry = above * conjugate(alone[std::size_t(parent)]);
-                const double part = weights[j] < carried_by ? double(1 - weights[j] / carried_by) : 0;
+                const double part = counts < carried_by ? double(1 - counts / carried_by) : 0;
                 below[j].rotation = conjugate(above) * (slerp({}, carry, part) * alone[j]);
             }
+            sample.over[j] = below[j];
         }
         below[j].rotation = slerp(below[j].rotation, target[j].rotation, double(weights[j]));
         shown.push_back(above * below[j].rotation);
-        greatest.push_back(std::max(weights[j], carried_by));
+        greatest.push_back(std::max(counts, carried_by));
     }
-    return target;
 }
 
 } // namespace
@@ -453,35 +485,43 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
     frame.time = performer.time();
     frame.pose.resize(joints);
     performer.pose(frame.pose);
-    std::vector<Transform> below(joints), own(joints);
+    std::vector<Transform> below(joints);
     performer.layer_pose(0, below);
     frame.motions.push_back({0, below});
     for (std::size_t l = 1; l < character.layers().size(); ++l) {
-        std::vector<float> weights(joints);
-        performer.layer_weights(l, weights);
-        if (std::all_of(weights.begin(), weights.end(), [](float weight) { return !(weight > 0); })) { continue; }
-        performer.layer_pose(l, own);
         MotionSample sample;
+        sample.weights.resize(joints);
+        performer.layer_weights(l, sample.weights);
+        if (std::all_of(sample.weights.begin(), sample.weights.end(), [](float w) { return !(w > 0); })) { continue; }
+        sample.pose.resize(joints);
+        performer.layer_pose(l, sample.pose);
         sample.id = std::uint32_t(l);
-        sample.pose = blend_reference(character.rig(), character.layers()[l], own, weights, below);
         sample.fade_seconds = l < cut.size() && cut[l] ? 0 : 1;
         const InstanceView newest = performer.instance(performer.instance_count(l) - 1, l);
         sample.transition = newest.transition;
         sample.attributed_to = newest.serial;
-        sample.weights = std::move(weights);
         frame.motions.push_back(std::move(sample));
+    }
+    const std::vector<Quat> shown = turns_in_model(character.rig(), frame.pose);
+    for (std::size_t m = 1; m < frame.motions.size(); ++m) {
+        const LayerInfo& layer = character.layers()[frame.motions[m].id];
+        blend_reference(character.rig(), layer, m + 1 == frame.motions.size() ? &shown : nullptr, frame.motions[m],
+                        below);
     }
     // Changes of side that still decay.
     for (std::size_t l = 1; l < character.layers().size(); ++l) {
         const PerformerBlock block = block_of(performer, l);
         if (block.layer().turns_sides == 0) { continue; }
         frame.decaying.resize(joints, 0);
-        const auto turns = block.side_turns();
-        for (std::size_t lane = 0; lane < turns.size() && block.reach().first + lane < joints; ++lane) {
-            const auto& v = turns[lane].vector;
-            if (turns[lane].is_over()) { continue; }
-            frame.decaying[block.reach().first + lane] +=
-                float(std::hypot(v[0], v[1], v[2]) * double(SideTurn::unit) * degrees_per_radian);
+        for (const SideTurn& side : block.side_turns()) {
+            const auto& v = side.vector;
+            if (side.is_over() || side.joint >= joints) { continue; }
+            const double place = std::hypot(v[0], v[1], v[2]) * double(SideTurn::unit) * degrees_per_radian;
+            const auto rate = double(side.rate);
+            // See `decayed`.
+            const double seconds =
+                rate < 0 ? std::clamp(-5 / rate, SideTurn::seconds / 4, SideTurn::seconds) : SideTurn::seconds;
+            frame.decaying[side.joint] += float(quintic_acceleration(place, place * std::fabs(rate), seconds));
         }
     }
     return frame;

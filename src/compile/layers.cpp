@@ -98,6 +98,7 @@ private:
             layer.has_nothing = layer.has_nothing || motion.nothing;
             layer.has_whole_body = layer.has_whole_body || state.whole_body;
         }
+        layer.needs.in_model = layer.space == LayerSpace::model;
         if (layer.mask >= data_.masks.size() || layer.has_whole_body || layer.space != LayerSpace::local) { return; }
         const AlignedFloats& mask = data_.masks[layer.mask];
         const auto covered = [](float weight) { return weight > 0; };

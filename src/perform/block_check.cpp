@@ -22,6 +22,9 @@ bool is_unit(Quat q) { return std::fabs(dot(q, q) - 1) < 1e-2F; }
 bool is_near(Vec3 v) { return is_near(double(v.x)) && is_near(double(v.y)) && is_near(double(v.z)); }
 bool is_near(const BodyStep& s) { return is_near(s.x) && is_near(s.y) && is_near(s.z) && is_near(s.yaw); }
 bool is_flag(unsigned value) { return value <= 1; }
+bool are_sides(const std::int8_t* first, std::size_t count) {
+    return std::all_of(first, first + count, [](std::int8_t side) { return side >= -1 && side <= 1; });
+}
 
 class BlockCheck {
 public:
@@ -288,14 +291,17 @@ private:
         if (layer.keeping > StepKeeping::between || (layer.keeping != StepKeeping::own && !keeps_step)) {
             return false;
         }
-        const kernels::Hemispheres sides = block.hemispheres(block.reach().first);
         for (const SideTurn& turn : block.side_turns()) {
-            if (!is_within(double(turn.left), 0, double(SideTurn::seconds))) { return false; }
+            const auto most = double(SideTurn::greatest_rate);
+            if (!is_within(double(turn.left), 0, double(float(SideTurn::seconds))) ||
+                !is_within(double(turn.rate), -most, most)) {
+                return false;
+            }
         }
+        const kernels::Hemispheres sides = block.hemispheres(block.reach().first);
         return is_flag(layer.weight_moved) && is_flag(layer.shown) && is_flag(layer.turns_sides) &&
-               is_flag(layer.turned_down) &&
-               std::all_of(sides.sign, sides.sign + 3 * block.reach().lanes,
-                           [](std::int8_t side) { return side >= -1 && side <= 1; });
+               is_flag(layer.turned_down) && are_sides(sides.sign, 3 * block.reach().lanes) &&
+               (block.carried() == 0 || are_sides(block.carry_side(0)[0], 2 * block.carried()));
     }
 
     const CharacterData& data_;

@@ -339,6 +339,9 @@ private:
         std::copy_n(from.turned, reach.lanes, to.turned);
         std::copy_n(before.side_turns().begin(), std::min(now.side_turns().size(), before.side_turns().size()),
                     now.side_turns().begin());
+        if (now.carried() == before.carried() && now.carried() > 0) {
+            std::copy_n(before.carry_side(0)[0], 2 * now.carried(), now.carry_side(0)[0]);
+        }
         now.layer().turns_sides = before.layer().turns_sides;
         now.layer().shown = before.layer().shown;
     }

@@ -3,10 +3,12 @@
 #include "math/model_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
+#include "perform/body_travel.hpp"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 #include <span>
 
 namespace gait::detail {
@@ -50,12 +52,31 @@ void put_quat(const Quat& q, float* rows, std::size_t stride) {
 
 Quat as_turn(Vec3 vector) { return axis_angle(vector, double(length(vector)) * degrees_per_radian); }
 
+/// How fast a layer counts more, a second, as a part of what it counts now.
+double growth_of(const CharacterData& data, const PerformerBlock& block) {
+    const auto counts = [&](double shift) {
+        Evaluation then;
+        then.shift = shift;
+        const Cover cover = cover_of(data.layers[block.layer_index()], LayerPose(data, block, then));
+        const double weight = std::clamp(block.layer().weight.value + shift * block.layer().weight.velocity, 0.0, 1.0);
+        return weight * double(cover.adds ? 1 : cover.covered.total());
+    };
+    const double now = counts(0);
+    return now > 0 ? (now - counts(-velocity_step)) / (velocity_step * now) : 0;
+}
+
 /// Lays rotations over those below one by one, and changes a side that has become the far one: what that changes is put
-/// into a turn that decays.
+/// into a turn that decays. Where no more of those can be under way the far side stays for the time.
+///
+/// With the upper one a turn `a` about an axis from the lower, the far side shows `w a` of it and the nearer one
+/// `w (a - 2 pi)`: between them are `2 pi w`, which as the shorter turn is `2 pi w` up to a half and `2 pi (w - 1)`
+/// above, and whichever that is changes by `2 pi w'`.
 class SideChanger {
 public:
-    explicit SideChanger(const PerformerBlock& block)
-        : block_(block), turns_(block.side_turns()), active_(block.layer().turns_sides != 0) {}
+    explicit SideChanger(const PosedLayer& posed)
+        : data_(posed.data), block_(posed.block), turns_(posed.block.side_turns()) {
+        if (posed.block.layer().turns_sides == 0) { turns_ = {}; }
+    }
 
     /// `mix(sign)` is what shows with the upper rotation on that side. `product`: of the two; `weight`: of the upper
     /// one.
@@ -63,62 +84,111 @@ public:
         const kernels::Hemispheres sides = block_.hemispheres(joint);
         const float sign = kernels::remember(sides, product, weight);
         Quat shown = mix(sign);
+        if (compares_) { return shown; }
         if (*sides.turned < 0) { shown = -shown; }
-        SideTurn& turn = turns_[joint - block_.reach().first];
-        const Quat now = active_ && !turn.is_over() ? as_turn(left_of(turn)) * shown : shown;
+        const Quat now = without(joint, shown);
         if (*sides.agreement >= 0) { return now; }
+        SideTurn* const room = room_for(joint);
+        if (room == nullptr) { return now; }
         *sides.sign = std::int8_t(-sign);
         *sides.agreement = 1;
-        // On the side of what showed before, so that layers above see no change of sign.
-        const Quat other = mix(-sign), changed = on_side_of(now, other);
-        *sides.turned = std::int8_t(dot(changed, other) < 0 ? -1 : 1);
-        Quat off = now * conjugate(changed);
-        if (off.w < 0) { off = -off; }
-        store(turn, rotation_vector<double>(off), weight);
-        block_.layer().turns_sides = 1;
-        return as_turn(left_of(turn)) * changed;
+        return turn_into(*room, joint, now, mix(-sign), weight < 0.5F ? growth() : -growth() * weight / (1 - weight));
     }
-    /// By how much a joint of this weight takes those below it along: while its change of side decays, by as much as
-    /// when that began.
-    [[nodiscard]] float carries(std::size_t joint, float weight) const {
-        const SideTurn& turn = turns_[joint - block_.reach().first];
-        return turn.is_over() ? weight : std::max(weight, part_left(turn) * float(turn.weight) / 32767);
+    /// The same of a joint that is taken along by `carry`, in `part`; `lay_over(below, weight)` lays it over what that
+    /// makes of it where it is `alone`.
+    template <typename Lay>
+    Quat lay_carried(std::size_t joint, const Quat& carry, float part, const Quat& alone, float weight, Lay lay_over) {
+        const auto [sign, agreement] = block_.carry_side(joint);
+        std::int8_t turned = 1;
+        const float side = kernels::remember({sign, agreement, &turned}, carry.w, 0.5F);
+        const auto laid = [&](float on, float at) {
+            return lay_over(as_turn(rotation_vector<double>(on < 0 ? -carry : carry) * part) * alone, at);
+        };
+        const Quat now = laid(side, weight);
+        SideTurn* const room = *agreement < 0 ? room_for(joint) : nullptr;
+        if (room == nullptr) { return now; }
+        *sign = std::int8_t(-side);
+        *agreement = 1;
+        // What is between the two sides, and was a moment ago when the layer counted as it did then.
+        compares_ = true;
+        const auto between = [&](float at) { return laid(side, at) * conjugate(laid(-side, at)); };
+        const Quat other = laid(-side, weight), off = on_side_of({}, between(weight)),
+                   earlier = on_side_of(off, between(weight * (1 - float(velocity_step) * growth())));
+        compares_ = false;
+        const Vec3 vector = rotation_vector<double>(off), change = vector - rotation_vector<double>(earlier);
+        const float square = dot(vector, vector);
+        return turn_into(*room, joint, now, other,
+                         square > 1e-9F ? dot(vector, change) / (square * float(velocity_step)) : 0);
     }
+    /// Nothing takes the joint along now.
+    void lay_free(std::size_t joint) { *block_.carry_side(joint)[0] = 0; }
+
     /// What still decays where the layer does not count.
     [[nodiscard]] Quat without(std::size_t joint, const Quat& below) const {
-        const SideTurn& turn = turns_[joint - block_.reach().first];
-        return active_ && !turn.is_over() ? as_turn(left_of(turn)) * below : below;
+        const SideTurn* const turn = turn_of(joint);
+        return turn == nullptr || compares_ ? below : as_turn(left_of(*turn)) * below;
     }
 
 private:
-    static void store(SideTurn& turn, Vec3 vector, float weight) {
+    /// The one under way, or null.
+    [[nodiscard]] SideTurn* turn_of(std::size_t joint) const {
+        const auto is_its = [&](const SideTurn& turn) { return !turn.is_over() && turn.joint == joint; };
+        const auto found = std::find_if(turns_.begin(), turns_.end(), is_its);
+        return found == turns_.end() ? nullptr : &*found;
+    }
+    /// For one that begins, in the place of what is left of another of the joint's.
+    [[nodiscard]] SideTurn* room_for(std::size_t joint) {
+        turns_ = block_.side_turns();
+        if (SideTurn* const own = turn_of(joint)) { return own; }
+        const auto is_over = [](const SideTurn& turn) { return turn.is_over(); };
+        const auto found = std::find_if(turns_.begin(), turns_.end(), is_over);
+        return found == turns_.end() ? nullptr : &*found;
+    }
+    /// What was shown up to `now` turns into `other` from here on.
+    Quat turn_into(SideTurn& turn, std::size_t joint, const Quat& now, const Quat& other, float rate) {
+        // On the side of what showed before, so that layers above see no change of sign.
+        const Quat changed = on_side_of(now, other);
+        *block_.hemispheres(joint).turned = std::int8_t(dot(changed, other) < 0 ? -1 : 1);
+        Quat off = now * conjugate(changed);
+        if (off.w < 0) { off = -off; }
+        store(turn, rotation_vector<double>(off), rate);
+        turn.joint = std::uint16_t(joint);
+        block_.layer().turns_sides = 1;
+        return as_turn(left_of(turn)) * changed;
+    }
+    static void store(SideTurn& turn, Vec3 vector, float rate) {
         const std::array<float, 3> values{vector.x, vector.y, vector.z};
         for (std::size_t axis = 0; axis < 3; ++axis) {
             turn.vector[axis] =
                 std::int16_t(std::lround(std::clamp(values[axis] / SideTurn::unit, -32767.0F, 32767.0F)));
         }
-        turn.weight = std::int16_t(std::lround(weight * 32767));
-        turn.left = SideTurn::seconds;
-    }
-    static float part_left(const SideTurn& turn) {
-        const auto seconds = double(SideTurn::seconds);
-        return float(decayed({1, 0}, seconds, seconds - double(turn.left)));
+        turn.rate = std::clamp(rate, -SideTurn::greatest_rate, SideTurn::greatest_rate);
+        turn.left = float(SideTurn::seconds);
     }
     static Vec3 left_of(const SideTurn& turn) {
-        const float part = part_left(turn) * SideTurn::unit;
+        const double elapsed = double(float(SideTurn::seconds) - turn.left);
+        const float part = float(decayed({1, turn.rate}, SideTurn::seconds, elapsed)) * SideTurn::unit;
         return {part * float(turn.vector[0]), part * float(turn.vector[1]), part * float(turn.vector[2])};
     }
 
+    float growth() {
+        if (!growth_) { growth_ = float(growth_of(data_, block_)); }
+        return *growth_;
+    }
+
+    const CharacterData& data_;
     const PerformerBlock& block_;
-    std::span<SideTurn> turns_;
-    bool active_;
+    std::span<SideTurn> turns_;   ///< those that may be under way
+    std::optional<float> growth_; ///< asked where some joint lies on the far side
+    bool compares_ = false;       ///< what would show is asked for alone
 };
 
 /// What shows of two rotations; the lower one where they cancel out.
 Quat mixed_by(const Quat& below, const Quat& above, float weight) {
     if (weight >= 1) { return above; }
-    const Quat sum{below.x + weight * (above.x - below.x), below.y + weight * (above.y - below.y),
-                   below.z + weight * (above.z - below.z), below.w + weight * (above.w - below.w)};
+    const float even = kernels::EvenWeight::of(weight, dot(below, above));
+    const Quat sum{below.x + even * (above.x - below.x), below.y + even * (above.y - below.y),
+                   below.z + even * (above.z - below.z), below.w + even * (above.w - below.w)};
     return dot(sum, sum) < 1e-12F ? below : normalized(sum);
 }
 
@@ -126,7 +196,7 @@ Quat mixed_by(const Quat& below, const Quat& above, float weight) {
 void replace_local(const PosedLayer& posed, const LayerPose& layer, const Cover& cover) {
     const CharacterData& data = posed.data;
     const PerformerBlock& block = posed.block;
-    SideChanger sides(block);
+    SideChanger sides(posed);
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         if (block.layer().turns_sides == 0) {
             kernels::blend_rotations({out.first, out.stride}, {pose.rows.data(), window_lanes}, weights.data(),
@@ -159,6 +229,40 @@ Quat rotation_of(const InModel::Rotations& all, int joint) {
     return joint < 0 ? Quat{} : quat_of(all.numbers.data() + 4 * joint, 1);
 }
 
+/// A joint that is laid over in model space by itself.
+struct ModelJoint {
+    std::size_t joint;
+    int parent;
+    Quat own;     ///< what is below, against its parent
+    float counts; ///< in the layer's mask: against those above it
+    float weight;
+};
+float counts_in(const CharacterData& data, const PerformerBlock& block, std::size_t joint) {
+    const std::uint16_t mask = data.layers[block.layer_index()].mask;
+    return mask == no_index ? 1 : data.masks[mask][joint];
+}
+
+/// What it shows against its parent, where `lay_over(below, weight)` is what it shows against the body.
+template <typename Lay> Quat lay_joint(SideChanger& sides, InModel& model, const ModelJoint& it, Lay lay_over) {
+    const Quat above = rotation_of(model.shown, it.parent), under = rotation_of(model.below, it.parent),
+               alone = under * it.own;
+    const float carried_by = it.parent < 0 ? 0 : model.greatest[std::size_t(it.parent)];
+    // A joint that counts less than one above it is carried along by that, wholly where it does not count. What the
+    // mask says stays as it is while the layer comes and goes, so this goes on as it was to the last of it.
+    Quat shown;
+    if (it.counts > 0 && it.counts < carried_by) {
+        const float part = 1 - it.counts / carried_by;
+        shown = sides.lay_carried(it.joint, above * conjugate(under), part, alone, it.weight, lay_over);
+    } else {
+        sides.lay_free(it.joint);
+        shown = lay_over(it.counts >= carried_by ? alone : above * it.own, it.weight);
+    }
+    put_quat(shown, model.shown.numbers.data() + 4 * it.joint, 1);
+    put_quat(alone, model.below.numbers.data() + 4 * it.joint, 1);
+    model.greatest[it.joint] = std::max(it.counts, carried_by);
+    return normalized(conjugate(above) * shown);
+}
+
 /// Lays a window over what is below it joint by joint, as some are carried along by others or change their side.
 void lay_one_by_one(const PosedLayer& posed, SideChanger& sides, Window window, const Weights& weights,
                     const WindowPose& pose, PoseRows out, InModel& model) {
@@ -167,29 +271,18 @@ void lay_one_by_one(const PosedLayer& posed, SideChanger& sides, Window window, 
         const std::size_t joint = window.first + lane;
         if (joint >= data.rig.joints.size()) { break; }
         const int parent = data.parents[joint];
-        const Quat own = quat_of(out.first + lane, out.stride), above = rotation_of(model.shown, parent);
-        const Quat alone = rotation_of(model.below, parent) * own,
-                   target = rotation_of(model.target, parent) * quat_at(pose, lane);
-        const float weight = weights[lane], carried_by = parent < 0 ? 0 : model.greatest[std::size_t(parent)];
-        // A joint that counts less than one above it is carried along by that, wholly where it does not count.
-        Quat below = alone;
-        if (!(weight > 0)) {
-            below = above * own;
-        } else if (weight < carried_by) {
-            const Quat carry = above * conjugate(rotation_of(model.below, parent));
-            below = slerp({}, carry, double(1 - weight / carried_by)) * alone;
-        }
-        const auto mix = [&](float sign) {
-            return weight > 0 ? mixed_by(below, sign < 0 ? -target : target, weight) : below;
-        };
-        const Quat mixed = sides.lay(joint, dot(below, target), weight, mix);
-        put_quat(mixed, model.shown.numbers.data() + 4 * joint, 1);
+        const Quat target = rotation_of(model.target, parent) * quat_at(pose, lane);
         put_quat(target, model.target.numbers.data() + 4 * joint, 1);
-        put_quat(alone, model.below.numbers.data() + 4 * joint, 1);
-        model.greatest[joint] = std::max(sides.carries(joint, weight), carried_by);
-        if (weight > 0 || posed.block.layer().turns_sides != 0) {
-            put_quat(normalized(conjugate(above) * mixed), out.first + lane, out.stride);
-        }
+        const auto lay = [&](const Quat& below, float weight) {
+            const auto mix = [&](float sign) {
+                return weight > 0 ? mixed_by(below, sign < 0 ? -target : target, weight) : below;
+            };
+            return sides.lay(joint, dot(below, target), weight, mix);
+        };
+        const ModelJoint it{joint, parent, quat_of(out.first + lane, out.stride), counts_in(data, posed.block, joint),
+                            weights[lane]};
+        const Quat shown = lay_joint(sides, model, it, lay);
+        if (it.weight > 0 || posed.block.layer().turns_sides != 0) { put_quat(shown, out.first + lane, out.stride); }
     }
 }
 
@@ -199,7 +292,7 @@ void replace_in_model(const PosedLayer& posed, const LayerPose& layer, const Cov
     const CharacterData& data = posed.data;
     const PerformerBlock& block = posed.block;
     InModel model; // NOLINT: filled window by window; for the largest rig nothing is cleared
-    SideChanger sides(block);
+    SideChanger sides(posed);
     const bool carries = data.layers[block.layer_index()].carries;
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         const kernels::ModelWindow many{
@@ -211,7 +304,7 @@ void replace_in_model(const PosedLayer& posed, const LayerPose& layer, const Cov
                 many, {model.below.numbers.data(), model.target.numbers.data(), model.shown.numbers.data()},
                 {out.first, out.stride});
         if (at_once) {
-            std::copy_n(weights.data(), window.lanes, model.greatest.data() + window.first);
+            std::fill_n(model.greatest.data() + window.first, window.lanes, 0.0F); // nothing here carries any
         } else {
             lay_one_by_one(posed, sides, window, weights, pose, out, model);
         }
@@ -224,7 +317,7 @@ void replace_in_model(const PosedLayer& posed, const LayerPose& layer, const Cov
 void add_differences(const PosedLayer& posed, const LayerPose& layer, const Cover& cover) {
     const CharacterData& data = posed.data;
     const PerformerBlock& block = posed.block;
-    SideChanger sides(block);
+    SideChanger sides(posed);
     const bool changes = block.layer().turns_sides != 0;
     const auto blend = [&](Window window, const Weights& weights, const WindowPose& pose, PoseRows out) {
         if (changes) {
@@ -267,11 +360,11 @@ void lay_over(const PosedLayer& posed, const LayerPose& layer, const Cover& cove
 void decay_sides(const PosedLayer& posed) {
     const CharacterData& data = posed.data;
     const PerformerBlock& block = posed.block;
-    const SideChanger sides(block);
     const bool in_model = data.layers[block.layer_index()].space == LayerSpace::model;
+    SideChanger sides(posed);
     const Window reach = posed.lanes;
     const PoseRows out = rows_at(data, block, reach);
-    std::array<Quat, most_model_joints> shown;
+    InModel model; // NOLINT: filled joint by joint
     for (std::size_t joint = reach.first; joint < std::min(reach.end(), data.rig.joints.size()); ++joint) {
         float* const rows = out.first + joint - reach.first;
         const Quat own = quat_of(rows, out.stride);
@@ -279,10 +372,9 @@ void decay_sides(const PosedLayer& posed) {
             put_quat(normalized(sides.without(joint, own)), rows, out.stride);
             continue;
         }
-        const int parent = data.parents[joint];
-        const Quat above = parent < 0 ? Quat{} : shown[std::size_t(parent)];
-        shown[joint] = sides.without(joint, above * own);
-        put_quat(normalized(conjugate(above) * shown[joint]), rows, out.stride);
+        const ModelJoint it{joint, data.parents[joint], own, counts_in(data, block, joint), 0};
+        const auto lay = [&](const Quat& below, float) { return sides.without(joint, below); };
+        put_quat(lay_joint(sides, model, it, lay), rows, out.stride);
     }
 }
 

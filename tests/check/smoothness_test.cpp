@@ -251,6 +251,70 @@ TEST_CASE("how a layer is laid over those below is as smooth as its fades let it
     }
 }
 
+TEST_CASE("a layer that turns past half a turn from what is below as it comes in or goes keeps its side until it has") {
+    const Assets assets =
+        support::assets(3, {support::held("low", 3, 0), support::clip("swing", 3, 1.2, [](int joint, double phase) {
+                                return axis_angle({1, 0, 0}, joint == 0 ? 0 : 65 + 60 * std::sin(2 * pi * phase));
+                            })});
+    for (const char* space : {"local", "model"}) {
+        const auto character = support::character(
+            fmt::format("gait: 1\nrig: r.glb\nclips: {{low: {{loop: yes}}, swing: {{loop: yes}}}}\n"
+                        "parameters: {{busy: {{kind: flag}}}}\nmasks: {{upper: {{from: joint_1}}}}\n"
+                        "layers:\n  - {{name: legs, machine: {{start: a, states: {{a: {{play: low}}}}}}}}\n"
+                        "  - {{name: arms, mask: upper, space: {}, machine: {{start: free, states: {{\n"
+                        "      free: {{play: nothing, go: {{to: held, when: busy, fade: 0.5}}}},\n"
+                        "      held: {{play: swing, go: {{to: free, when: not busy, fade: 0.5}}}}}}}}}}\n",
+                        space),
+            assets);
+        for (const double leaves : {1.0, 1.3, 1.6, 1.9, 2.2}) {
+            Performer performer(character);
+            SmoothnessWatch watch(performer);
+            double furthest = 0;
+            for (int frame = 0; frame < 200; ++frame) {
+                performer.set("busy", frame > 10 && frame < 60 * leaves);
+                const Performer before = performer;
+                performer.advance(1.0 / 60);
+                watch.step(before, 1.0 / 60, performer);
+                std::vector<Transform> pose(3);
+                performer.model_pose(pose);
+                furthest = std::max(furthest, degrees_between(pose[0].rotation, pose[2].rotation));
+            }
+            CAPTURE(space, leaves, watch.worst_snap().time);
+            CHECK(furthest > 175);
+            CHECK(watch.worst_seam().degrees <= seam_bound);
+            CHECK(watch.worst_snap().ratio <= snap_ratio_bound);
+            CHECK(watch.pop().worst().ratio <= 2);
+        }
+    }
+}
+
+TEST_CASE("a joint that an arm carries along in part does not jump as the arm turns past half a turn in model space") {
+    const Assets assets =
+        support::assets(4, {support::held("low", 4, 0), support::clip("round", 4, 3, [](int joint, double phase) {
+                                return axis_angle({1, 0, 0}, joint == 1 ? 170 - 110 * std::cos(2 * pi * phase) : 0);
+                            })});
+    for (const char* mask : {"{from: joint_1, joints: {joint_3: 0.3}}", "{from: joint_1, joints: {joint_3: 0}}"}) {
+        const auto character = support::character(
+            fmt::format("gait: 1\nrig: r.glb\nclips: {{low: {{loop: yes}}, round: {{loop: yes}}}}\n"
+                        "masks: {{arm: {}}}\nlayers:\n"
+                        "  - {{name: body, machine: {{start: a, states: {{a: {{play: low}}}}}}}}\n"
+                        "  - {{name: arms, mask: arm, space: model, machine: {{start: a, states: {{a: {{play: "
+                        "round}}}}}}}}\n",
+                        mask),
+            assets);
+        Performer performer(character);
+        SmoothnessWatch watch(performer);
+        for (int frame = 0; frame < 400; ++frame) {
+            const Performer before = performer;
+            performer.advance(1.0 / 60);
+            watch.step(before, 1.0 / 60, performer);
+        }
+        CAPTURE(mask, watch.pop().worst().time, watch.pop().worst().jolt);
+        // What the change of side leaves is a third of a turn, gone in 0.4 s; at once it would be 6,500.
+        CHECK(watch.pop().worst().jolt < 250);
+    }
+}
+
 TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full") {
     for (const std::string how : {"", "space: model, ", "mode: add, against: low, "}) {
         const Snap by_state = laid_over(how + with_fade(comes_and_goes, "0"));

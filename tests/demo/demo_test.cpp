@@ -270,6 +270,21 @@ TEST_CASE("the evening shows every act once, without a snap, and the same at any
     CHECK(stories[2] == stories[0]);
 }
 
+TEST_CASE("her evening keeps every bound with her arms laid over her in model space too") {
+    const support::TemporaryFolder folder;
+    std::string text = support::read(support::project() / "demo/lamplighter.gait.yaml");
+    const std::string rig = "rig: lamplighter.glb", arms = "  - name: arms\n";
+    REQUIRE(text.find(rig) != std::string::npos);
+    text.replace(text.find(rig), rig.size(), "rig: " + (support::project() / "demo/lamplighter.glb").string());
+    REQUIRE(text.find(arms) != std::string::npos);
+    text.insert(text.find(arms) + arms.size(), "    space: model\n");
+    const support::Finished played =
+        support::run({support::tool().string(), "perform", folder.write("arms.gait.yaml", text), "--cues",
+                      "demo/evening.cues.yaml", "--json"});
+    INFO(played.out << played.err);
+    CHECK(played.code == 0);
+}
+
 TEST_CASE("a hard fall is followed by a hard landing, a soft one by a soft, a run off the quay by a roll") {
     const auto landing = [](double fall_speed, double speed) {
         Performer performer(support::lamplighter().character);
