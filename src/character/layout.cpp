@@ -53,7 +53,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
         layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
         // The lowest layer changes no side.
-        layer.most_turns = layout.layers.empty() ? 0 : layer.reach.lanes / 2;
+        layer.most_turns = layout.layers.empty() ? 0 : layer.reach.lanes * 3 / 8;
         layer.side_turns = place_all(layer.most_turns, SideTurn{});
         layer.carried = own.in_model ? layer.reach.lanes : 0;
         layer.carry_sides = place_all(2 * layer.carried, std::int8_t{});

@@ -167,7 +167,7 @@ struct OffsetUnits {
 };
 
 /// What is left of a joint's change of side: a rotation vector by which it is off where it would be, and decays. As
-/// many can be under way at once as half of the layer's joints.
+/// many can be under way at once as three eighths of the layer's joints: two arms with their hands.
 struct SideTurn {
     std::array<std::int16_t, 3> vector{}; ///< in parts of `unit`
     std::uint16_t joint = 0;
@@ -335,7 +335,7 @@ struct LayerLayout {
     std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
     std::size_t hemispheres = 0;  ///< int8[sign, agreement, turned][lanes of its reach]: see `kernels::Hemispheres`
     std::size_t side_turns = 0;   ///< SideTurn[most_turns]
-    std::size_t most_turns = 0;   ///< half of the lanes of its reach; none of the lowest layer
+    std::size_t most_turns = 0;   ///< three eighths of the lanes of its reach; none of the lowest layer
     std::size_t carry_sides = 0;  ///< int8[sign, agreement][lanes of its reach], in model space alone
     std::size_t carried = 0;      ///< joints that may be carried along: all of its reach in model space, else none
     std::size_t offset_turn = 0;  ///< int16[3 start, 3 velocity][lanes of its reach]: the inertial offset's rotation
