@@ -60,6 +60,14 @@ struct MotionSample {
     std::vector<Transform> over = {};
 };
 
+/// Motions that were left for another with an inertial offset in their place, as they were in that instant.
+struct LeftMotions {
+    std::vector<Vec3> velocity;      ///< [joint] how fast it turned, degrees a second
+    std::uint32_t came = 0;          ///< the motion that came
+    std::vector<Transform> pose;     ///< its own; local
+    std::vector<Vec3> came_velocity; ///< and how fast it turned
+};
+
 /// What was shown at an instant, and what it was made of, oldest motion first.
 struct SnapFrame {
     double time = 0; ///< seconds
@@ -70,6 +78,7 @@ struct SnapFrame {
     /// [joint] how fast changes of side that decay may change how fast it turns, degrees a second squared; empty for
     /// none
     std::vector<float> decaying = {};
+    std::optional<LeftMotions> left = std::nullopt; ///< since the frame before
 };
 
 /// The hardest jolt of a transition, over all its frames and joints.
@@ -114,7 +123,7 @@ private:
     void measure();
     void judge_until(double time);
     void allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
-                          bool captured, double left);
+                          bool captured, double& left);
     [[nodiscard]] Fading fading_of(const MotionSample& motion, std::size_t joint) const;
     /// A frame in which something faded.
     struct Measured {
@@ -223,6 +232,8 @@ private:
     void look_at(const Performer& performer);
     void record(const Performer& earlier, const Performer& later);
     void measure_way(const Performer& before, double dt, const BodyMover& body);
+    /// Where a layer's motions were left between `left` and `after`, how fast they turned from `earlier` on.
+    void note_left(const Performer& earlier, const Performer& left, const Performer& after);
     Seam worst_seam_;
     double last_seam_degrees_ = 0;
     /// How the body goes: metres a second in its own frame, and degrees a second.
@@ -234,9 +245,11 @@ private:
     std::vector<SnapMeter> snaps_; ///< a layer each
     SnapMeter laid_over_;
     PopMeter pop_;
-    Performer earlier_, later_, sample_, last_, bare_;
-    std::int64_t next_sample_ = 0; ///< in sixtieths of a second of the performer's time
-    double expected_time_ = 0;     ///< seconds at which it goes on, unless it was reset
+    Performer earlier_, later_, sample_, last_, bare_, previous_;
+    double previous_dt_ = 0;                       ///< of the step that `previous_` began
+    std::vector<std::optional<LeftMotions>> left_; ///< a layer each: see `SnapFrame`
+    std::int64_t next_sample_ = 0;                 ///< in sixtieths of a second of the performer's time
+    double expected_time_ = 0;                     ///< seconds at which it goes on, unless it was reset
     std::vector<Transform> pose_a_, pose_b_;
 };
 

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace gait {
 using namespace detail;
@@ -279,7 +280,7 @@ public:
 };
 
 void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const Trace& shown, const Trace& blend,
-                                 bool captured, double left) {
+                                 bool captured, double& left) {
     // Velocities are means over a frame; as it ends they are off by half of what they change in one.
     const double seconds = window.last.offset_seconds;
     if (captured) {
@@ -289,9 +290,24 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
         // velocity only a frame later.
         offset_place_[joint] = start.norm();
         shown_velocity_[joint] = vec3_of(turn(*shown.at[0], *shown.at[1]) / window.first_dt);
+        double apart = 0; // in speed
+        if (window.last.left && joint < window.last.left->velocity.size()) {
+            // Between the frames and that instant both went on by themselves.
+            const LeftMotions& was = *window.last.left;
+            own_before_[joint] =
+                std::max(own_before_[joint], double(length(was.velocity[joint] - shown_velocity_[joint])));
+            left = std::max(left, own_before_[joint]);
+            const MotionSample* const came = find(window.last, was.came);
+            if (came != nullptr && joint < was.pose.size() && window.last.offset_elapsed > 0) {
+                const Vector gone = turn(exact(was.pose[joint].rotation), exact(came->pose[joint].rotation));
+                left += (gone / window.last.offset_elapsed - exact_of(was.came_velocity[joint])).norm();
+                apart = double(length(was.velocity[joint] - was.came_velocity[joint]));
+            }
+        }
         const double speed = window.middle.offset_seconds > 0 ? (start - earlier).norm() / window.second_dt
                                                               : exact_of(shown_velocity_[joint]).norm();
-        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], speed + left / 2, seconds);
+        apart = std::max(apart, speed);
+        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], apart + left / 2, seconds);
     } else if (captured_before_ && blend.at[1] && blend.at[2]) {
         const Vector coming = turn(*blend.at[1], *blend.at[2]) / window.second_dt;
         const double speed = (exact_of(shown_velocity_[joint]) - coming).norm();
@@ -318,7 +334,7 @@ void SnapMeter::measure() {
         const double jolt = window.jolt(shown);
         last_jolt_ = std::max(last_jolt_, jolt);
         // What is left at an offset's capture was on a way of its own, of which three frames are no more to be had.
-        const double left = captured || captured_before_ ? own_before_[j] : 0;
+        double left = captured || captured_before_ ? own_before_[j] : 0;
         if (!captured) { own_before_[j] = jolt; }
         if (!fading && !offset) { continue; }
         auto [blend, needed, weight_moves] = window.reference(j);
@@ -344,6 +360,13 @@ void SnapMeter::measure() {
         recent_.push_back(std::move(measured));
     }
     judge_until(window.middle.time);
+    if (captured && window.last.left && !window.last.left->pose.empty()) {
+        // In the next three frames what came is known from the first on.
+        MotionSample came;
+        came.id = window.last.left->came;
+        came.pose = window.last.left->pose;
+        frames_[1].motions.push_back(std::move(came));
+    }
 }
 
 void SnapMeter::judge_until(double time) {
@@ -529,8 +552,8 @@ SnapFrame laid_over_frame(const Performer& performer, const std::vector<bool>& c
 
 SmoothnessWatch::SmoothnessWatch(const Performer& performer)
     : snaps_(performer.character().layers().size()), pop_(performer), earlier_(performer), later_(performer),
-      sample_(performer), last_(performer), bare_(performer), pose_a_(performer.character().joint_count()),
-      pose_b_(performer.character().joint_count()) {
+      sample_(performer), last_(performer), bare_(performer), previous_(performer), left_(snaps_.size()),
+      pose_a_(performer.character().joint_count()), pose_b_(performer.character().joint_count()) {
     begin_anew(performer);
 }
 
@@ -540,6 +563,8 @@ void SmoothnessWatch::begin_anew(const Performer& performer) {
     pop_.pause();
     way_.reset();
     last_ = performer;
+    previous_dt_ = 0;
+    for (auto& left : left_) { left.reset(); }
     expected_time_ = performer.time();
     next_sample_ = std::int64_t(std::floor(performer.time() * PopMeter::rate + 1e-6));
     if (std::fabs(double(next_sample_) / PopMeter::rate - performer.time()) < 1e-9) { look_at(performer); }
@@ -643,6 +668,11 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     go_on(later_, std::min(instant, dt));
     earlier_ = before;
     record(earlier_, later_);
+    if (previous_dt_ > instant) {
+        sample_ = previous_;
+        go_on(sample_, previous_dt_ - instant);
+        note_left(sample_, earlier_, later_);
+    }
     // At the instants inside it.
     constexpr int most_instants = 16;
     later_ = before;
@@ -650,13 +680,19 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     for (int i = 0; i < most_instants; ++i) {
         const double next = later_.seconds_to_next_instant();
         if (!(passed + next < dt)) { break; }
-        go_on(later_, std::max(0.0, next - instant / 2));
+        const double before_it = std::max(0.0, next - instant / 2), short_of_it = std::max(0.0, before_it - instant);
+        go_on(later_, short_of_it);
+        sample_ = later_;
+        go_on(later_, before_it - short_of_it);
         earlier_ = later_;
         go_on(later_, instant);
         record(earlier_, later_);
+        note_left(sample_, earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
     measure_way(before, dt, body);
+    previous_ = before;
+    previous_dt_ = dt;
     // Jolts are those of sixty frames a second, however many more are played; of fewer, what is shown is all there is.
     constexpr double same = 1e-9, interval = 1 / PopMeter::rate;
     const auto last = std::int64_t(std::floor((after.time() + same) / interval));
@@ -673,6 +709,38 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         sample_ = before;
         go_on(sample_, std::max(0.0, ahead));
         look_at(sample_);
+    }
+}
+
+void SmoothnessWatch::note_left(const Performer& earlier, const Performer& left, const Performer& after) {
+    const double dt = left.time() - earlier.time();
+    if (!(dt > instant / 2)) { return; }
+    for (std::size_t l = 0; l < left_.size(); ++l) {
+        const bool caught = after.offset_seconds(l) > 0 &&
+                            (!(left.offset_seconds(l) > 0) || after.offset_elapsed(l) < left.offset_elapsed(l));
+        if (!caught) { continue; }
+        const auto velocity = [&](double seconds) {
+            std::vector<Vec3> all;
+            for (std::size_t j = 0; j < pose_a_.size(); ++j) {
+                all.push_back(vec3_of(turn(exact(pose_a_[j].rotation), exact(pose_b_[j].rotation)) / seconds));
+            }
+            return all;
+        };
+        LeftMotions noted;
+        earlier.layer_pose(l, pose_a_);
+        left.layer_pose(l, pose_b_);
+        noted.velocity = velocity(dt);
+        const std::size_t newest = after.instance_count(l) - 1;
+        noted.came = after.instance(newest, l).serial;
+        after.instance_pose(newest, pose_a_, l);
+        bare_ = after;
+        bare_.advance(instant);
+        if (bare_.instance_count(l) == newest + 1 && bare_.instance(newest, l).serial == noted.came) {
+            bare_.instance_pose(newest, pose_b_, l);
+            noted.pose = pose_a_;
+            noted.came_velocity = velocity(instant);
+        }
+        left_[l] = std::move(noted);
     }
 }
 
@@ -710,7 +778,9 @@ void SmoothnessWatch::look_at(const Performer& performer) {
     for (std::size_t l = 0; l < snaps_.size(); ++l) {
         // A layer that shows nothing moves no joint.
         if (l == 0 || shows_its_fades(bare_, l)) {
-            snaps_[l].add(snap_frame(bare_, l));
+            SnapFrame frame = snap_frame(bare_, l);
+            frame.left = std::exchange(left_[l], std::nullopt);
+            snaps_[l].add(std::move(frame));
         } else {
             snaps_[l].pause();
         }

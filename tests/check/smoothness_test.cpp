@@ -5,6 +5,7 @@
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -313,6 +314,34 @@ TEST_CASE("a joint that an arm carries along in part does not jump as the arm tu
         // What the change of side leaves is a third of a turn, gone in 0.4 s; at once it would be 6,500.
         CHECK(watch.pop().worst().jolt < 250);
     }
+}
+
+TEST_CASE("what a clip does by itself as an inertial fade leaves it is not held against the fade") {
+    // It stands, and from the middle of a frame on turns at six hundred degrees a second.
+    const Assets assets =
+        support::assets(2, {support::clip("flick", 2, 1,
+                                          [](int joint, double phase) {
+                                              const double gone = std::clamp(phase - 0.5, 0.0, 0.2);
+                                              return axis_angle({1, 0, 0}, joint == 1 ? 600 * gone : 0);
+                                          }),
+                            support::held("low", 2, 0)});
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nclips: {flick: {}, low: {loop: yes}}\nparameters: {busy: {kind: flag}}\n"
+        "layers: [{name: body, machine: {start: a, states: {a: {play: flick, go: {to: b, when: busy, fade: 0.3, "
+        "style: inertial}}, b: {play: low}}}}]\n",
+        assets);
+    Performer performer(character);
+    performer.advance(0.5 / 60);
+    SmoothnessWatch watch(performer);
+    for (int frame = 0; frame < 60; ++frame) {
+        performer.set("busy", frame >= 30);
+        const Performer before = performer;
+        performer.advance(1.0 / 60);
+        watch.step(before, 1.0 / 60, performer);
+    }
+    CAPTURE(watch.worst_snap().jolt, watch.worst_snap().time, watch.worst_snap().allowed);
+    CHECK(watch.worst_snap().jolt > 250);
+    CHECK(watch.worst_snap().ratio <= snap_ratio_bound);
 }
 
 TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full") {
