@@ -45,12 +45,21 @@ float smooth_step(float from, float to, float value) {
     return t * t * (3 - 2 * t);
 }
 
-/// A vector turned about +Y.
-Vec3 turned(Vec3 v, float yaw) {
-    const SineCosine of = sine_cosine(double(yaw));
-    const auto c = float(of.cosine), s = float(of.sine);
-    return {c * v.x + s * v.z, v.y, -s * v.x + c * v.z};
-}
+/// A turn about +Y.
+class Yaw {
+public:
+    explicit Yaw(float radians) : half_(sine_cosine(0.5 * double(radians))) {}
+    /// A vector turned so.
+    [[nodiscard]] Vec3 turn(Vec3 v) const {
+        const auto c = float(half_.cosine * half_.cosine - half_.sine * half_.sine),
+                   s = float(2 * half_.sine * half_.cosine);
+        return {c * v.x + s * v.z, v.y, -s * v.x + c * v.z};
+    }
+    [[nodiscard]] Quat rotation() const { return {0, float(half_.sine), 0, float(half_.cosine)}; }
+
+private:
+    SineCosine half_;
+};
 
 float yaw_of(Vec3 v) { return float(arc_tangent(double(v.x), double(v.z))); }
 
@@ -199,8 +208,8 @@ Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
 /// How a foot is laid: where its ankle is, and how it is turned from where its clips have it.
 struct Footing {
     Vec3 ankle;
-    float yaw = 0;   ///< radians about +Y
-    float pitch = 0; ///< radians about the foot's own axis to the left: the heel goes up about the ball
+    Yaw yaw;
+    Quat roll; ///< about the foot's own axis to the left: the heel goes up about the ball
     bool on_ball = false;
     bool dragged = false; ///< it is farther off than the leg reaches
 };
@@ -209,7 +218,7 @@ struct Footing {
 /// is ahead, as far as feet go; and beyond that it is dragged over the ground.
 class Reach {
 public:
-    explicit Reach(const Leg& leg) : leg_(leg) {
+    Reach(const Leg& leg, float yaw) : leg_(leg), yaw_(yaw) {
         const float thigh = length(leg.knee.translation - leg.hip.translation);
         const float shin = length(leg.ankle.translation - leg.knee.translation);
         own_ = length(leg.ankle.translation - leg.hip.translation);
@@ -217,22 +226,19 @@ public:
     }
 
     /// `roll` is the foot's, which follows what is needed for `dt` seconds.
-    [[nodiscard]] Footing footing(Vec3 ankle, float yaw, FootRoll& roll, double dt) {
+    [[nodiscard]] Footing footing(Vec3 ankle, FootRoll& roll, double dt) {
         // Beyond where the clips have it a leg is straightened ever less, so that its knee does not snap.
         const float wanted = length(ankle - leg_.hip.translation), room = longest_ - own_;
         reach_ = wanted <= own_ ? wanted
                  : room > 1e-5F ? own_ + room * (1 - float(exponential(double((own_ - wanted) / room))))
                                 : own_;
         ankle_ = ankle;
-        yaw_ = yaw;
-        ahead_ = normalized_level(turned(leg_.ball - leg_.heel, yaw));
+        ahead_ = normalized_level(yaw_.turn(leg_.ball - leg_.heel));
         const Follower now = follow({double(roll.pitch), double(roll.speed)}, double(needed_pitch()), rolls, dt);
         roll = {float(now.value), float(now.velocity)};
-        Footing footing;
-        footing.yaw = yaw;
-        footing.pitch = roll.pitch;
-        footing.on_ball = roll.pitch > 0;
-        footing.ankle = rolled(roll.pitch);
+        Footing footing{ankle, yaw_, axis_angle(left(), double(roll.pitch) * degrees_per_radian), roll.pitch > 0};
+        const Vec3 pivot = pivot_of(footing.on_ball);
+        footing.ankle = pivot + rotate(footing.roll, ankle - pivot);
         if (reaches(footing.ankle)) { return footing; }
         const Vec3 out = footing.ankle - leg_.hip.translation;
         const float across = std::sqrt(std::max(0.0F, reach_ * reach_ - out.y * out.y));
@@ -248,10 +254,9 @@ private:
         const float across = across_of(v);
         return across > 1e-6F ? Vec3{v.x / across, 0, v.z / across} : Vec3{1, 0, 0};
     }
-    /// The ankle with the foot rolled by so much: over its ball, or where that is less than nothing over its heel.
-    [[nodiscard]] Vec3 rolled(float pitch) const {
-        const Vec3 pivot = ankle_ + turned((pitch > 0 ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw_);
-        return pivot + rotate(axis_angle(left(), double(pitch) * degrees_per_radian), ankle_ - pivot);
+    /// What the foot rolls over: its ball or its heel.
+    [[nodiscard]] Vec3 pivot_of(bool on_ball) const {
+        return ankle_ + yaw_.turn((on_ball ? leg_.ball : leg_.heel) - leg_.ankle.translation);
     }
     [[nodiscard]] Vec3 left() const { return {ahead_.z, 0, -ahead_.x}; }
 
@@ -261,26 +266,23 @@ private:
         // Where the hip stands over the foot: nothing is won by rolling when it is beside it.
         const Vec3 over = normalized_level(leg_.hip.translation - ankle_);
         const float along = over.x * ahead_.x + over.z * ahead_.z;
-        const Vec3 pivot = ankle_ + turned((along > 0 ? leg_.ball : leg_.heel) - leg_.ankle.translation, yaw_);
-        // Rolled so far the ankle is nearest to the hip; what is just enough lies before.
-        const Vec3 arm = ankle_ - pivot, to_hip = leg_.hip.translation - pivot;
-        const auto nearest = float(arc_tangent(double(dot(left(), cross(arm, to_hip))),
-                                               double(dot(arm, to_hip) - dot(arm, left()) * dot(to_hip, left()))));
-        float least = 0,
-              pitch = along > 0 ? std::clamp(nearest, 0.0F, most_on_ball) : std::clamp(nearest, -most_on_heel, 0.0F);
-        if (reaches(rolled(pitch))) {
-            constexpr int halvings = 24;
-            for (int i = 0; i < halvings; ++i) {
-                const float middle = (least + pitch) / 2;
-                (reaches(rolled(middle)) ? pitch : least) = middle;
-            }
-        }
+        const Vec3 pivot = pivot_of(along > 0);
+        // Rolled by `a` the ankle is off the hip by the root of |hip|^2 + |arm|^2 - 2 (aside + most cos(a - nearest)),
+        // all of it from the pivot: so the least that reaches is as far short of `nearest` as that cosine says.
+        const Vec3 arm = ankle_ - pivot, hip = leg_.hip.translation - pivot;
+        const float aside = dot(arm, left()) * dot(hip, left()), level = dot(arm, hip) - aside,
+                    rise = dot(left(), cross(arm, hip)), most = std::sqrt(level * level + rise * rise);
+        const float wanted = (dot(hip, hip) + dot(arm, arm) - reach_ * reach_) / 2 - aside;
+        const auto nearest = float(arc_tangent(double(rise), double(level))),
+                   short_of_it = wanted < most ? float(arc_cosine(double(std::max(-1.0F, wanted / most)))) : 0;
+        const float exact = std::copysign(std::max(0.0F, std::fabs(nearest) - short_of_it), nearest);
+        const float pitch = along > 0 ? std::clamp(exact, 0.0F, most_on_ball) : std::clamp(exact, -most_on_heel, 0.0F);
         return pitch * smooth_step(0.3F, 0.7F, std::fabs(along));
     }
 
     const Leg& leg_;
     Vec3 ankle_, ahead_; ///< where the ankle is wanted with the foot flat; which way the foot points
-    float yaw_ = 0;
+    Yaw yaw_;
     float own_ = 0, longest_ = 0; ///< metres from hip to ankle: as the clips have it, and at most
     float reach_ = 0;             ///< for what is wanted
 };
@@ -318,10 +320,7 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     const Quat hip = shortest_turn(from, to);
     const Quat above_knee = hip * leg.over_knee;
     const Quat above_ankle = hip * (knee * leg.over_ankle);
-    const Quat yaw = axis_angle({0, 1, 0}, double(footing.yaw) * degrees_per_radian);
-    const Vec3 ahead = turned(leg.ball - leg.heel, footing.yaw);
-    const Quat pitch = axis_angle({ahead.z, 0, -ahead.x}, double(footing.pitch) * degrees_per_radian);
-    const Quat foot = pitch * (yaw * leg.ankle.rotation);
+    const Quat yaw = footing.yaw.rotation(), foot = footing.roll * (yaw * leg.ankle.rotation);
     // The toes stay flat where the foot rolls over its ball.
     if (footing.on_ball && joints.toes != joints.ankle) { pose.turn_to(joints.toes, yaw * leg.toes.rotation, foot); }
     pose.turn_to(joints.ankle, foot, above_ankle);
@@ -346,17 +345,18 @@ template <typename Set> void each_component(FootOffset& offset, Set set) {
 
 /// How far off the foot has to be to stand on the ground where it stood.
 FootOffset held_offset(const PlantedFoot& foot, const CompiledLeg& joints, const Leg& leg, const Ground& ground) {
-    const auto yaw = float(ground.moved.yaw);
+    const auto back = Yaw(-float(ground.moved.yaw));
     const Vec3 way{float(ground.moved.x), 0, float(ground.moved.z)};
     // Where heel and ball would have to be, seen from the body as it stands now.
-    const Vec3 heel = turned(foot.heel - way, -yaw), ball = turned(foot.ball - way, -yaw);
+    const Vec3 heel = back.turn(foot.heel - way), ball = back.turn(foot.ball - way);
     FootOffset off = foot.off;
     off.yaw += wrapped_radians(yaw_of(ball - heel) - yaw_of(leg.ball - leg.heel) - foot.off.yaw);
     const float heel_up = leg.heel.y - joints.ground, ball_up = leg.ball.y - joints.ball_height;
     const float on_heel = 1 - smooth_step(-sole, sole, heel_up - ball_up);
     const Vec3 ankle = leg.ankle.translation + Vec3{foot.off.x, 0, foot.off.z};
-    const Vec3 move = (heel - ankle - turned(leg.heel - leg.ankle.translation, off.yaw)) * on_heel +
-                      (ball - ankle - turned(leg.ball - leg.ankle.translation, off.yaw)) * (1 - on_heel);
+    const Yaw yaw(off.yaw);
+    const Vec3 move = (heel - ankle - yaw.turn(leg.heel - leg.ankle.translation)) * on_heel +
+                      (ball - ankle - yaw.turn(leg.ball - leg.ankle.translation)) * (1 - on_heel);
     off.x += move.x;
     off.z += move.z;
     return off;
@@ -505,8 +505,9 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         const float stepped = move_foot(foot, feet, joints, leg, ground, down);
         foot.lifted = stepped + smooth_step(0, 1, foot.contact) * sunk_by(lowest);
         foot.wanted = leg.ankle.translation + Vec3{foot.off.x, foot.lifted, foot.off.z};
-        foot.heel = foot.wanted + turned(leg.heel - leg.ankle.translation, foot.off.yaw);
-        foot.ball = foot.wanted + turned(leg.ball - leg.ankle.translation, foot.off.yaw);
+        const Yaw yaw(foot.off.yaw);
+        foot.heel = foot.wanted + yaw.turn(leg.heel - leg.ankle.translation);
+        foot.ball = foot.wanted + yaw.turn(leg.ball - leg.ankle.translation);
         const float bears = foot.stepping != 0 ? 0 : smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
         drop = std::max(drop, bears * drop_for(leg, foot.wanted));
     }
@@ -516,7 +517,7 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         PlantedFoot& foot = block.feet()[l];
         const Leg leg = l < kept_legs ? kept[l].moved_by({0, -header.hips.drop, 0}) : leg_in(pose, joints);
         const double dt = ground.goes_on ? ground.dt : 0;
-        const Footing footing = Reach(leg).footing(foot.wanted, foot.off.yaw, foot.roll, dt);
+        const Footing footing = Reach(leg, foot.off.yaw).footing(foot.wanted, foot.roll, dt);
         // One foot at a time: the other bears the body.
         const bool too_far =
             foot.off.distance() > float(feet.most) || footing.dragged || std::fabs(foot.off.yaw) > 0.95F * most_yaw;
