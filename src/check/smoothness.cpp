@@ -63,11 +63,11 @@ struct Way {
 Way way_between(const Quaternion& from, const Quaternion& to, double part, const Quaternion& shown) {
     const Vector whole = turn(from, to);
     const double degrees = whole.norm();
-    const Way shorter{from.slerp(part, to), degrees};
+    Way shorter{from.slerp(part, to), degrees};
     if (degrees < 120) { return shorter; }
     const Vector axis = whole / degrees;
     const double back = (degrees - 360) * part / degrees_per_radian;
-    const Way longer{Quaternion(Eigen::AngleAxisd(back, axis)) * from, 360 - degrees};
+    Way longer{Quaternion(Eigen::AngleAxisd(back, axis)) * from, 360 - degrees};
     return turn(longer.place, shown).norm() < turn(shorter.place, shown).norm() ? longer : shorter;
 }
 
