@@ -3,6 +3,7 @@
 #include "math/model_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
+#include "perform/blend_layers.hpp"
 #include "perform/body_travel.hpp"
 
 #include <algorithm>
@@ -54,15 +55,8 @@ Quat as_turn(Vec3 vector) { return axis_angle(vector, double(length(vector)) * d
 
 /// How fast a layer counts more, a second, as a part of what it counts now.
 double growth_of(const CharacterData& data, const PerformerBlock& block) {
-    const auto counts = [&](double shift) {
-        Evaluation then;
-        then.shift = shift;
-        const Cover cover = cover_of(data.layers[block.layer_index()], LayerPose(data, block, then));
-        const double weight = std::clamp(block.layer().weight.value + shift * block.layer().weight.velocity, 0.0, 1.0);
-        return weight * double(cover.adds ? 1 : cover.covered.total());
-    };
-    const double now = counts(0);
-    return now > 0 ? (now - counts(-velocity_step)) / (velocity_step * now) : 0;
+    const double now = layer_cover(data, block);
+    return now > 0 ? (now - layer_cover(data, block, -velocity_step)) / (velocity_step * now) : 0;
 }
 
 /// Lays rotations over those below one by one, and changes a side that has become the far one: what that changes is put
