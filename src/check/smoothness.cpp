@@ -54,20 +54,20 @@ template <typename Trace> double jolt_of(const Trace& trace, double first_dt, do
 }
 
 /// The way from one rotation to another, as far as it was gone.
-struct Way {
+struct Arc {
     Quaternion place;
     double degrees; ///< all of it
 };
 /// A blend that began by the shorter way keeps to its side as the two turn past half a turn from each other, so the way
 /// is the longer one where what shows is nearer to that.
-Way way_between(const Quaternion& from, const Quaternion& to, double part, const Quaternion& shown) {
+Arc arc_between(const Quaternion& from, const Quaternion& to, double part, const Quaternion& shown) {
     const Vector whole = turn(from, to);
     const double degrees = whole.norm();
-    Way shorter{from.slerp(part, to), degrees};
+    Arc shorter{from.slerp(part, to), degrees};
     if (degrees < 120) { return shorter; }
     const Vector axis = whole / degrees;
     const double back = (degrees - 360) * part / degrees_per_radian;
-    Way longer{Quaternion(Eigen::AngleAxisd(back, axis)) * from, 360 - degrees};
+    Arc longer{Quaternion(Eigen::AngleAxisd(back, axis)) * from, 360 - degrees};
     return turn(longer.place, shown).norm() < turn(shorter.place, shown).norm() ? longer : shorter;
 }
 
@@ -250,7 +250,7 @@ private:
         double angle = 0, velocity = 0;
         for (std::size_t f = 0; f < 3; ++f) {
             const auto &a = below.blend.at[f], &b = own.at[f];
-            if (a && b) { angle = std::max(angle, way_between(*a, *b, fade.weight[f], *shown.at[f]).degrees); }
+            if (a && b) { angle = std::max(angle, arc_between(*a, *b, fade.weight[f], *shown.at[f]).degrees); }
             if (f == 0 || !a || !b || !below.blend.at[f - 1] || !own.at[f - 1]) { continue; }
             const double step = f == 1 ? first_dt : second_dt;
             velocity = std::max(velocity, (turn(*own.at[f - 1], *b) - turn(*below.blend.at[f - 1], *a)).norm() / step);
@@ -266,7 +266,7 @@ private:
             // Before it was entered it is nowhere; after it was faded over, where what is over it is.
             if (!own.at[f]) { continue; }
             auto& blend = below.blend.at[f];
-            blend = blend ? way_between(*blend, *own.at[f], fade.weight[f], *shown.at[f]).place : *own.at[f];
+            blend = blend ? arc_between(*blend, *own.at[f], fade.weight[f], *shown.at[f]).place : *own.at[f];
         }
     }
 
