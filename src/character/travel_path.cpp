@@ -32,7 +32,9 @@ BodyStep place_at(std::span<const BodyStep> path, double position) {
 
 BodyStep travel_between(const TravelPath& travel, double from, double to) {
     if (travel.path.empty()) { return scaled(travel.cycle, to - from); }
-    BodyStep way = inverse(place_at(travel.path, from));
+    const BodyStep begin = place_at(travel.path, from);
+    if (to >= 0 && to <= 1) [[likely]] { return logarithm(step_between(begin, place_at(travel.path, to))); }
+    BodyStep way = inverse(begin);
     while (to < 0) { // played backward
         way = way * inverse(travel.path.back());
         to += 1;

@@ -25,11 +25,20 @@ struct BodyStep {
     return {-(c * step.x - s * step.z), -step.y, -(s * step.x + c * step.z), -step.yaw};
 }
 
+/// The step that leads from one place to another, both seen from the same place: `inverse(from) * to`.
+[[nodiscard]] inline BodyStep step_between(const BodyStep& from, const BodyStep& to) {
+    const auto [s, c] = sine_cosine(from.yaw);
+    const double x = to.x - from.x, z = to.z - from.z;
+    return {c * x - s * z, to.y - from.y, s * x + c * z, to.yaw - from.yaw};
+}
+
 /// sin(a) / a and (1 - cos(a)) / a.
 inline void arc_factors(double angle, double& along, double& across) {
-    if (std::fabs(angle) < 1e-6) {
-        along = 1 - angle * angle / 6;
-        across = angle / 2;
+    constexpr double small = 0.06; // what a frame turns through: the series are exact to the last bit
+    if (std::fabs(angle) < small) {
+        const double square = angle * angle;
+        along = 1 - square / 6 * (1 - square / 20 * (1 - square / 42 * (1 - square / 72)));
+        across = angle / 2 * (1 - square / 12 * (1 - square / 30 * (1 - square / 56)));
     } else {
         const auto [sine, cosine] = sine_cosine(angle);
         along = sine / angle;
