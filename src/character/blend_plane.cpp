@@ -195,14 +195,15 @@ bool BlendPlane::inside(const Cell& cell, PlanePoint at, SideAreas& areas) const
     for (std::size_t i = 0; i < cell.size(); ++i) {
         const PlanePoint to = sites_[cell[i]];
         const double own = doubled_area(from, to, at);
-        if (own < 0) { return false; }
-        areas[i] = own; // of the side that ends in this corner
+        if (!(own >= 0)) { return false; } // nor is what is no number
+        areas[i] = own;                    // of the side that ends in this corner
         from = to;
     }
     return true;
 }
 
-int BlendPlane::cell_at(PlanePoint at, SideAreas& areas) const {
+int BlendPlane::cell_at(PlanePoint at, SideAreas& areas, int likely) const {
+    if (likely >= 0 && inside(cells_[std::size_t(likely)], at, areas)) { return likely; }
     const bool within = at.x >= low_.x && at.x <= high_.x && at.y >= low_.y && at.y <= high_.y;
     if (cells_.empty() || !within) { return -1; } // what is no number is nowhere
     const auto square = [](double off, double squares) { return std::size_t(std::min(grid - 1, int(off * squares))); };
@@ -301,7 +302,7 @@ void BlendPlane::weigh(PlanePoint at, SiteShares& shares) const {
     shares.count = 0;
     if (sites_.size() < 2) { return shares.add(0, 1); }
     SideAreas areas; // NOLINT: filled where there is a cell
-    const int cell = cell_at(at, areas);
+    const int cell = shares.cell = cell_at(at, areas, shares.cell);
     if (method_ == PlaneMethod::bands) { return weigh_bands(cell >= 0 ? at : nearest_on_rim(at).place, shares); }
     if (cell >= 0) {
         const int side = flat_[std::size_t(cell)];

@@ -35,6 +35,7 @@ struct SiteShares {
     std::array<std::uint16_t, most_sites> site; // NOLINT: only the first `count` hold anything
     std::array<double, most_sites> share;       // NOLINT
     std::size_t count = 0;
+    int cell = -1; ///< of the plane that they are of, in which the place is; looked at first when another is weighed
 
     void add(std::size_t index, double value) {
         if (!(value > 0) || count == site.size()) { return; }
@@ -99,8 +100,8 @@ private:
 
     /// That of its sites.
     [[nodiscard]] KeptMemory* memory() const { return sites_.get_allocator().memory(); }
-    /// -1 outside of all; otherwise the cell's side areas are in `areas`.
-    [[nodiscard]] int cell_at(PlanePoint at, SideAreas& areas) const;
+    /// -1 outside of all; otherwise the cell's side areas are in `areas`. Of cells that share the place, `likely`.
+    [[nodiscard]] int cell_at(PlanePoint at, SideAreas& areas, int likely = -1) const;
     [[nodiscard]] bool inside(const Cell& cell, PlanePoint at, SideAreas& areas) const;
     [[nodiscard]] OnRim nearest_on_rim(PlanePoint at) const;
     void weigh_cell(const Cell& cell, const SideAreas& areas, SiteShares& shares) const;

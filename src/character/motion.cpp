@@ -65,7 +65,8 @@ private:
     /// of its clips that stand. So between standing and walking, half of what is missing in speed is taken from the
     /// steps' length, by blending, and half from their rate: r comes to 1 - s. Both are solved together by putting the
     /// last values in on the right. That converges, as each round shrinks an error: the root halves it in r, and c
-    /// changes by a few percent of what p does. Four rounds leave less than a millimetre a second.
+    /// changes by a few percent of what p does. Four rounds leave less than a millimetre a second; once one changes
+    /// next to nothing, the rest are left out.
     template <typename ShareAt>
     void find_shares(const MotionPart& part, PlanePoint asked, const SiteShares& shares, ShareAt share_at) {
         share_at(asked);
@@ -73,11 +74,16 @@ private:
         const CarriedTable& carried = table_.carried[part.carried];
         const double slowest = table_.pace_groups[part.pace_group - 1U].slowest;
         constexpr int rounds = 4;
+        constexpr double next_to_nothing = 2e-5; // metres a second
+        PlanePoint last = asked;
         double pace = 1;
         for (int round = 0; round < rounds; ++round) {
             pace = std::max(slowest, std::sqrt(pace * (1 - carried.standing_share(shares))));
             const PlanePoint off = carried.correction(shares);
-            share_at({asked.x / pace - off.x, asked.y / pace - off.y});
+            const PlanePoint next{asked.x / pace - off.x, asked.y / pace - off.y}, way = next - last;
+            if (dot(way, way) < next_to_nothing * next_to_nothing) { break; }
+            share_at(next);
+            last = next;
         }
         if (carried_.count == carried_.groups.size()) { return; }
         const PlanePoint velocity = carried.velocity(shares);
