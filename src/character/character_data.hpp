@@ -150,6 +150,9 @@ struct CompiledLayer {
     bool gives_step = false;               ///< some layer follows its shared phase
     std::uint8_t step_group = 0;           ///< the lowest layer of those that keep in step with one another
     LayerNeeds needs;
+
+    /// Whether every motion of it counts wherever its mask does, and nowhere else.
+    [[nodiscard]] bool covers_evenly() const { return !has_nothing && !has_whole_body; }
 };
 
 struct CompiledPickEntry {

@@ -106,10 +106,10 @@ template <As<TravelPath> T, typename V> void fields(T& s, V visit) {
     visit(travels, cycle, path);
 }
 template <As<SampledClip> T, typename V> void fields(T& s, V visit) {
-    auto& [name, seconds, loops, intervals, stride, rotations, odd_signs, steps, moving_translations,
+    auto& [name, seconds, loops, intervals, stride, rotations, odd_signs, keeps_side, steps, moving_translations,
            still_translations, moving_scales, still_scales, travel, numbers] = s;
-    visit(name, seconds, loops, intervals, stride, rotations, odd_signs, steps, moving_translations, still_translations,
-          moving_scales, still_scales, travel, numbers);
+    visit(name, seconds, loops, intervals, stride, rotations, odd_signs, keeps_side, steps, moving_translations,
+          still_translations, moving_scales, still_scales, travel, numbers);
 }
 template <As<Footfall> T, typename V> void fields(T& s, V visit) {
     auto& [foot, at] = s;

@@ -47,6 +47,8 @@ struct SampledClip {
     SampleRows rotations;        ///< [frame][x y z w][lane]; zero for joints with a stepped rotation
     AlignedFloats odd_signs; ///< [lane] -1 where a quaternion changes its sign each time the loop comes round, else 1;
                              ///< empty where none does
+    bool keeps_side = false; ///< no quaternion leaves the side on which clips are summed, so far that sums of clips of
+                             ///< which this is true are never opposed (`align_signs`)
     KeptList<StepTrack> steps;
     SparseRows moving_translations, still_translations; ///< changing, and never changing
     SparseRows moving_scales, still_scales;
@@ -71,7 +73,8 @@ struct ClipFrames {
     /// Which of its translations and scales are not stepped and not at rest.
     enum Moves : std::uint8_t { has_moving_translations = 1, has_still_translations = 2, has_scales = 4 };
     std::uint8_t moves = 0;
-    bool steps = false; ///< it has stepped tracks
+    bool steps = false;      ///< it has stepped tracks
+    bool keeps_side = false; ///< as that of the clip
 };
 
 } // namespace gait::detail

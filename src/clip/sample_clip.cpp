@@ -195,6 +195,10 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
 }
 
 void align_signs(KeptList<SampledClip>& clips, std::size_t joint_count) {
+    // Two quaternions, each within 45 degrees of an axis, are not opposed, nor are sums of such: these lie in the same
+    // cone. A little is left for the rounding of small packs.
+    constexpr double cosine_of_cone = 0.72;
+    for (SampledClip& clip : clips) { clip.keeps_side = clip.odd_signs.empty(); }
     for (std::size_t j = 0; j < joint_count; ++j) {
         const auto sample = [&](const SampledClip& clip, std::uint32_t frame) {
             const float* rows = clip.frame(frame) + j;
@@ -215,13 +219,22 @@ void align_signs(KeptList<SampledClip>& clips, std::size_t joint_count) {
             for (StepTrack& steps : clip.steps) {
                 if (steps.joint != j || steps.target != StepTrack::Target::rotation) { continue; }
                 for (auto& v : steps.values) {
-                    if (axis.dot(Eigen::Vector4d(v[0], v[1], v[2], v[3])) >= 0) { continue; }
+                    const double side = axis.dot(Eigen::Vector4d(v[0], v[1], v[2], v[3]));
+                    clip.keeps_side = clip.keeps_side && std::fabs(side) >= cosine_of_cone;
+                    if (side >= 0) { continue; }
                     for (float& component : v) { component = -component; }
                 }
             }
-            double side = 0;
-            for (std::uint32_t f = 0; f <= clip.intervals; ++f) { side += axis.dot(sample(clip, f)); }
-            if (side >= 0) { continue; }
+            double sides = 0, least = 1, most = -1;
+            for (std::uint32_t f = 0; f <= clip.intervals; ++f) {
+                const double side = axis.dot(sample(clip, f));
+                sides += side;
+                least = std::min(least, side);
+                most = std::max(most, side);
+            }
+            const bool steps = least == 0 && most == 0; // no samples: they were looked at above
+            clip.keeps_side = clip.keeps_side && (steps || least >= cosine_of_cone || most <= -cosine_of_cone);
+            if (sides >= 0) { continue; }
             for (std::uint32_t f = 0; f <= clip.intervals; ++f) {
                 float* rows = clip.rotations.own() + f * 4 * clip.stride + j;
                 for (std::size_t row = 0; row < 4; ++row) { rows[row * clip.stride] *= -1; }

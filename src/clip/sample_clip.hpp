@@ -15,7 +15,7 @@ namespace gait::detail {
 
 /// Chooses one sign for each joint of each clip, so that all of them lie on one hemisphere as far as they can: the side
 /// of the principal axis of all their samples (Markley et al. 2007), which does not depend on the order of the clips,
-/// with the real part not negative.
+/// with the real part not negative. Says of each whether it keeps to that side.
 void align_signs(KeptList<SampledClip>& clips, std::size_t joint_count);
 
 } // namespace gait::detail

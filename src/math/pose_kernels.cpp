@@ -396,16 +396,13 @@ void sum_up(const PoseLayer& layer, Rows sum) {
     }
 }
 
-bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
+/// Sets the bits of joints whose `product_at(lane)` is negative.
+template <typename ProductAt>
+HWY_INLINE bool mark_opposed(std::size_t lanes, std::size_t first, std::uint32_t* words, ProductAt product_at) {
     const Floats d;
-    const auto zero = hn::Zero(d);
     bool any = false;
-    for (std::size_t lane = 0; lane < one.lanes; lane += hn::Lanes(d)) {
-        auto x = zero, y = zero, z = zero, w = zero, ox = zero, oy = zero, oz = zero, ow = zero;
-        blend_lanes(d, one, lane, x, y, z, w);
-        blend_lanes(d, other, lane, ox, oy, oz, ow);
-        const auto product = hn::MulAdd(x, ox, hn::MulAdd(y, oy, hn::MulAdd(z, oz, hn::Mul(w, ow))));
-        const auto opposed = hn::Lt(product, zero);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const auto opposed = hn::Lt(product_at(lane), hn::Zero(d));
         if (hn::AllFalse(d, opposed)) { continue; }
         any = true;
         std::uint8_t bits[8] = {};
@@ -414,6 +411,29 @@ bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t firs
         words[joint / 32] |= (bits[0] | std::uint32_t{bits[1]} << 8U) << (joint % 32);
     }
     return any;
+}
+
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
+    const Floats d;
+    const auto zero = hn::Zero(d);
+    return mark_opposed(one.lanes, first, words, [&](std::size_t lane) HWY_ATTR {
+        auto x = zero, y = zero, z = zero, w = zero, ox = zero, oy = zero, oz = zero, ow = zero;
+        blend_lanes(d, one, lane, x, y, z, w);
+        blend_lanes(d, other, lane, ox, oy, oz, ow);
+        return hn::MulAdd(x, ox, hn::MulAdd(y, oy, hn::MulAdd(z, oz, hn::Mul(w, ow))));
+    });
+}
+
+bool find_opposed_rows(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words) {
+    const Floats d;
+    return mark_opposed(lanes, first, words, [&](std::size_t lane) HWY_ATTR {
+        auto product = hn::Zero(d);
+        for (std::size_t row = 0; row < 4; ++row) {
+            product = hn::MulAdd(hn::Load(d, one.first + row * one.stride + lane),
+                                 hn::Load(d, other.first + row * other.stride + lane), product);
+        }
+        return product;
+    });
 }
 
 } // namespace gait::kernels::HWY_NAMESPACE
@@ -451,6 +471,7 @@ HWY_EXPORT(pass_kept);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 HWY_EXPORT(find_opposed);
+HWY_EXPORT(find_opposed_rows);
 HWY_EXPORT(sum_up);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
@@ -500,6 +521,10 @@ void blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
 
 bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
     return HWY_DYNAMIC_DISPATCH(find_opposed)(one, other, first, words);
+}
+
+bool find_opposed(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words) {
+    return HWY_DYNAMIC_DISPATCH(find_opposed_rows)(one, other, lanes, first, words);
 }
 
 void sum_up(const PoseLayer& layer, Rows sum) { HWY_DYNAMIC_DISPATCH(sum_up)(layer, sum); }

@@ -158,6 +158,8 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count);
 /// same lanes and laid over nothing: `words` holds a bit for each joint from the character's first on, the lanes begin
 /// at joint `first`, a multiple of the padding. Whether there is any.
 bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words);
+/// The same of two poses of `lanes` lanes.
+bool find_opposed(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

@@ -82,17 +82,17 @@ double decay_over(const LayerHeader& layer, TimeAhead time) {
 
 } // namespace
 
-BodyStep offset_travel(const LayerHeader& layer, TimeAhead time) {
-    return scaled(layer.offset_travel, decay_over(layer, time));
-}
-
-double offset_share(const LayerHeader& layer, TimeAhead time) {
-    return time.dt > 0 ? layer.offset_share * decay_over(layer, time) / time.dt : 0;
+ClipTravel travel_of_offset(const LayerHeader& layer, TimeAhead time) {
+    const double decay = decay_over(layer, time);
+    return {scaled(layer.offset_travel, decay), time.dt > 0 ? layer.offset_share * decay / time.dt : 0};
 }
 
 ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const double strides = strides_of(block.layer());
-    const PhaseStep phase{strides, PhaseClock(data, block, what.shift).after(strides, velocity_step)};
+    PhaseStep phase{strides, strides};
+    if (plays_synced(data, block.layer())) {
+        phase.to = PhaseClock(data, block, what.shift).after(strides, velocity_step);
+    }
     ClipTravel travel = travel_of_clips(data, block, what, {0, velocity_step}, phase);
     travel.twist = scaled(travel.twist, 1 / velocity_step);
     return travel;

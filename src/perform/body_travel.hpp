@@ -26,12 +26,9 @@ struct ClipTravel {
 [[nodiscard]] ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
                                          TimeAhead time, PhaseStep phase);
 
-/// What an earlier motion's velocity adds in that time, as the inertial offset decays.
-[[nodiscard]] BodyStep offset_travel(const LayerHeader& layer, TimeAhead time);
-
-/// How much more of the body's motion is the clips' in that time than the motions say, as the inertial offset decays:
-/// so what the game moves goes over into what clips move as the pose does.
-[[nodiscard]] double offset_share(const LayerHeader& layer, TimeAhead time);
+/// What an earlier motion's velocity adds in that time, as the inertial offset decays, and how much more of the body's
+/// motion is the clips' than the motions say: so what the game moves goes over into what clips move as the pose does.
+[[nodiscard]] ClipTravel travel_of_offset(const LayerHeader& layer, TimeAhead time);
 
 /// The velocity that these instances give the body now, a second, and their share.
 [[nodiscard]] ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block,

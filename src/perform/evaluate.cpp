@@ -404,10 +404,24 @@ void forget_signs(const PerformerBlock& block) {
     block.mark_signs(newest, false);
 }
 
+bool keep_side(const CharacterData& data, const PerformerBlock& block) {
+    const LayerHeader& layer = block.layer();
+    if (layer.has_signs != 0) { return false; }
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Leaf* leaves = data.leaves_of(data.states[layer.instances[i].state]);
+        for (const Playhead& playhead : block.playing(layer.instances[i])) {
+            const Leaf& leaf = leaves[playhead.leaf];
+            const bool turns = leaf.additive != no_index && !leaf.adds_nothing;
+            if (turns || !leaf.frames.keeps_side) { return false; }
+        }
+    }
+    return true;
+}
+
 void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     const LayerHeader& layer = block.layer();
     const std::size_t newest = layer.instance_count - 1U;
-    if (newest == 0) { return; }
+    if (newest == 0 || keep_side(data, block)) { return; }
     std::uint32_t* const signs = block.signs(layer.instances[newest]);
     const LayerPose pose_below(data, block, {0, newest, 0, false}),
         pose_own(data, block, {newest, newest + 1, 0, false});

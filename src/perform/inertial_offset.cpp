@@ -43,6 +43,9 @@ struct Change {
 
 /// What was covered and no longer is, `shift` seconds from now.
 Coverage uncovered_by(const Change& change, double shift) {
+    const CompiledLayer &left = change.left.data.layers[change.left.block.layer_index()],
+                        &own = change.data.layers[change.block.layer_index()];
+    if (left.covers_evenly() && own.covers_evenly()) { return {}; }
     const PoseShares before(change.left.data, change.left.block, at(change.before, shift)),
         after(change.data, change.block, at(change.after, shift));
     return before.covered + before.folded - after.covered;
@@ -61,15 +64,9 @@ struct WindowMotion {
 
 /// Gives the newest motion, whose pose is `after`, the signs with which it is on the side of what was `before`.
 void put_on_side_of(const WindowPose& before, const WindowPose& after, const PerformerBlock& block, Window window) {
-    const auto source_of = [](const WindowPose& pose) {
-        return kernels::BlendSource{pose.rows.data(), pose.rows.data(), window_lanes, 1, 0, nullptr};
-    };
-    const kernels::BlendSource one = source_of(before), other = source_of(after);
-    const auto layer_of = [&](const kernels::BlendSource& source) {
-        return kernels::PoseLayer{&source, &source + 1, nullptr, nullptr, nullptr, {}, 0, window.lanes};
-    };
     const Instance& newest = block.layer().instances[block.layer().instance_count - 1U];
-    if (kernels::find_opposed(layer_of(one), layer_of(other), window.first, block.signs(newest))) {
+    const kernels::ConstRows one{before.rows.data(), window_lanes}, other{after.rows.data(), window_lanes};
+    if (kernels::find_opposed(one, other, window.lanes, window.first, block.signs(newest))) {
         block.mark_signs(newest, true);
     }
 }
@@ -138,8 +135,9 @@ void catch_travel(const Change& change) {
     const ClipTravel before = travel_velocity(change.left.data, change.left.block, change.before),
                      after = travel_velocity(change.data, change.block, change.after);
     const BodyStep &with = before.twist, &without = after.twist;
-    layer.offset_share = before.share - after.share + offset_share(left_layer, {0, velocity_step});
-    const BodyStep left = scaled(offset_travel(left_layer, {0, velocity_step}), 1 / velocity_step);
+    const ClipTravel older = travel_of_offset(left_layer, {0, velocity_step});
+    layer.offset_share = before.share - after.share + older.share;
+    const BodyStep left = scaled(older.twist, 1 / velocity_step);
     layer.offset_travel = {with.x - without.x + left.x, with.y - without.y + left.y, with.z - without.z + left.z,
                            with.yaw - without.yaw + left.yaw};
 }

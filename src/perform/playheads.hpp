@@ -33,8 +33,18 @@ struct ClipPlace {
 
 /// The shared phase of a layer, in strides.
 [[nodiscard]] inline ClipPlace phase_of(const LayerHeader& layer) { return {layer.phase, layer.phase_loops}; }
-/// The shared phase `seconds` later.
+/// Whether some motion of a layer follows its shared phase.
+[[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
+    for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        const Instance& instance = layer.instances[i];
+        if (instance.timing == Timing::shared && data.states[instance.state].facts.synced) { return true; }
+    }
+    return false;
+}
+
+/// The shared phase `seconds` later. Where nothing keeps step it stands still.
 [[nodiscard]] inline ClipPlace later_phase(const CharacterData& data, const PerformerBlock& block, double seconds) {
+    if (!plays_synced(data, block.layer())) { return phase_of(block.layer()); }
     return split_place(PhaseClock(data, block, 0).after(strides_of(block.layer()), seconds));
 }
 /// Where a clip is that lies unevenly on it.
@@ -48,15 +58,6 @@ struct ClipPlace {
     if (!follows_phase(instance, leaf)) { return {playhead.position, playhead.loops}; }
     const ClipPlace phase = phase_of(layer);
     return leaf.warp == no_index ? phase : warped(data.motions.warp_of(leaf), phase);
-}
-
-/// Whether some motion of a layer follows its shared phase.
-[[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
-    for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const Instance& instance = layer.instances[i];
-        if (instance.timing == Timing::shared && data.states[instance.state].facts.synced) { return true; }
-    }
-    return false;
 }
 
 /// Puts the shared phase at `strides`.

@@ -48,8 +48,7 @@ inline void fill_shares(const LayerHeader& layer, const Evaluation& what, Instan
 struct PoseShares {
     PoseShares(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
         fill_shares(block.layer(), what, share);
-        const CompiledLayer& own = data.layers[block.layer_index()];
-        if (own.has_nothing || own.has_whole_body) { leave_out_nothing(data, block, what); }
+        if (!data.layers[block.layer_index()].covers_evenly()) { leave_out_nothing(data, block, what); }
     }
 
     InstanceShares share;   ///< of the layer's pose; they sum to 1

@@ -50,14 +50,16 @@ void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) 
     Evaluation middle;
     middle.shift = time.begin + time.dt / 2; // the shares of its middle, so that long steps and short ones agree
     const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, time, phase);
-    const BodyStep left_behind = offset_travel(frame.layer, time);
+    const ClipTravel left_behind = travel_of_offset(frame.layer, time);
     const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;
     const auto mixed = [&](double below, double above, double left) {
         return rest * below + frame.layer.weight.value * above + weight * left;
     };
-    sum.twist = {mixed(sum.twist.x, own.twist.x, left_behind.x), mixed(sum.twist.y, own.twist.y, left_behind.y),
-                 mixed(sum.twist.z, own.twist.z, left_behind.z), mixed(sum.twist.yaw, own.twist.yaw, left_behind.yaw)};
-    sum.share = rest * sum.share + frame.layer.weight.value * (own.share + own.claim * offset_share(frame.layer, time));
+    sum.twist = {mixed(sum.twist.x, own.twist.x, left_behind.twist.x),
+                 mixed(sum.twist.y, own.twist.y, left_behind.twist.y),
+                 mixed(sum.twist.z, own.twist.z, left_behind.twist.z),
+                 mixed(sum.twist.yaw, own.twist.yaw, left_behind.twist.yaw)};
+    sum.share = rest * sum.share + frame.layer.weight.value * (own.share + own.claim * left_behind.share);
 }
 
 /// What of the shared phase goes by in a time that the layer has not passed yet.
