@@ -411,8 +411,7 @@ bool keep_side(const CharacterData& data, const PerformerBlock& block) {
         const Leaf* leaves = data.leaves_of(data.states[layer.instances[i].state]);
         for (const Playhead& playhead : block.playing(layer.instances[i])) {
             const Leaf& leaf = leaves[playhead.leaf];
-            const bool turns = leaf.additive != no_index && !leaf.adds_nothing;
-            if (turns || !leaf.frames.keeps_side) { return false; }
+            if (!leaf.adds_nothing && !leaf.frames.keeps_side) { return false; } // no turn that is added does
         }
     }
     return true;
