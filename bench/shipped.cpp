@@ -1,5 +1,6 @@
 // Plays the documents that ship by their own cue sheets, so that what a frame of them takes can be counted: under
 // callgrind each row becomes a part of its output, named after the row.
+// The frames in which some layer enters a state are parts of their own, named after the row and `_entrance`.
 //   shipped PROJECT        frames of each row, a line each
 #include "gait/cue_player.hpp"
 #include "gait/gait.hpp"
@@ -8,6 +9,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <string>
+#include <vector>
 
 #if __has_include(<valgrind/callgrind.h>)
 #include <valgrind/callgrind.h>
@@ -53,16 +55,54 @@ void go_on(const char* row, const gait::Loaded& loaded, float speed, Asks asks =
     count(row, 600, frame);
 }
 
-void by_cues(const char* row, const gait::Loaded& loaded, const std::filesystem::path& path) {
-    gait::CueSheetRead read = gait::read_cue_sheet(path);
-    gait::CuePlayer cues(read.sheet, *loaded.character, read.diagnostics);
+/// Plays a cue sheet, frame by frame.
+template <typename Visit> void each_frame(const gait::Loaded& loaded, const gait::CueSheet& sheet, Visit visit) {
+    gait::Diagnostics found;
+    gait::CuePlayer cues(sheet, *loaded.character, found);
     gait::Performer performer(loaded.character);
     cues.apply(performer, 0);
-    count(row, int(read.sheet.seconds / dt), [&](int frame) {
-        cues.apply(performer, frame * dt);
-        performer.advance(dt);
-        performer.pose({});
+    for (int f = 0; f < int(sheet.seconds / dt); ++f) {
+        visit(performer, f, [&] {
+            cues.apply(performer, f * dt);
+            performer.advance(dt);
+            performer.pose({});
+        });
+    }
+}
+
+/// What each layer plays in the end.
+std::vector<std::uint32_t> newest_motions(const gait::Performer& performer) {
+    std::vector<std::uint32_t> newest;
+    for (std::size_t l = 0; l < performer.character().layers().size(); ++l) {
+        newest.push_back(performer.instance(performer.instance_count(l) - 1, l).serial);
+    }
+    return newest;
+}
+
+void by_cues(const std::string& row, const gait::Loaded& loaded, const std::filesystem::path& path) {
+    const gait::CueSheet sheet = gait::read_cue_sheet(path).sheet;
+    std::vector<bool> enters;
+    each_frame(loaded, sheet, [&](const gait::Performer& performer, int, const auto& frame) {
+        const auto before = newest_motions(performer);
+        frame();
+        enters.push_back(newest_motions(performer) != before);
     });
+    CALLGRIND_START_INSTRUMENTATION;
+    const auto counted = [](const auto& frame) {
+        CALLGRIND_TOGGLE_COLLECT;
+        frame();
+        CALLGRIND_TOGGLE_COLLECT;
+    };
+    each_frame(loaded, sheet, [&](const gait::Performer&, int, const auto& frame) { counted(frame); });
+    CALLGRIND_DUMP_STATS_AT(row.c_str());
+    const std::string entrance = row + "_entrance";
+    each_frame(loaded, sheet, [&](const gait::Performer&, int f, const auto& frame) {
+        if (!enters[std::size_t(f)]) { return frame(); }
+        counted(frame);
+        CALLGRIND_DUMP_STATS_AT(entrance.c_str());
+    });
+    CALLGRIND_STOP_INSTRUMENTATION;
+    std::printf("%s %zu\n%s 1\n", row.c_str(), enters.size(), entrance.c_str());
 }
 
 } // namespace

@@ -200,11 +200,34 @@ Shipped shipped(const std::filesystem::path& path) {
 /// Sets a frame's inputs.
 using SetInputs = std::function<void(gait::Performer&, std::size_t frame)>;
 
+/// Plays up to a frame, sets its inputs, and does it again and again from there: the least that it takes.
+double time_again(const std::shared_ptr<const gait::Character>& character, SetInputs inputs, std::size_t frame,
+                  double clock) {
+    gait::Performer performer(character);
+    for (std::size_t f = 0; f < frame; ++f) {
+        inputs(performer, f);
+        performer.advance(dt);
+        performer.pose({});
+    }
+    inputs(performer, frame);
+    constexpr int times = 100;
+    double least = 1e12;
+    for (int time = 0; time < times; ++time) {
+        gait::Performer again = performer;
+        const double took = nanoseconds_of([&] {
+            again.advance(dt);
+            again.pose({});
+        });
+        least = std::min(least, took - clock);
+    }
+    return least;
+}
+
 ShippedRow row_of(std::string name, const Shipped& document, std::size_t before, std::size_t frames,
                   const std::function<SetInputs()>& new_inputs) {
     const gait::Character& character = *document.loaded.character;
     std::vector<MixedFrame> mixed;
-    std::vector<double> ours(frames, 1e12), floors(frames, 1e12), textbooks(frames, 1e12);
+    std::vector<double> ours(frames, 1e12), advances(frames, 1e12), floors(frames, 1e12), textbooks(frames, 1e12);
     const double clock = of_the_clock();
     const auto keep = [&](double& least, const std::function<void()>& work) {
         least = std::min(least, nanoseconds_of(work) - clock);
@@ -222,6 +245,15 @@ ShippedRow row_of(std::string name, const Shipped& document, std::size_t before,
             if (run == 0 && f >= before) { mixed.push_back(mixed_in(performer)); }
         }
     }
+    for (int run = 0; run < runs; ++run) {
+        gait::Performer performer(document.loaded.character);
+        const SetInputs inputs = new_inputs();
+        for (std::size_t f = 0; f < before + frames; ++f) {
+            double warming = 0;
+            inputs(performer, f);
+            keep(f < before ? warming : advances[f - before], [&] { performer.advance(dt); });
+        }
+    }
     Floor floor(character.data());
     TextbookMix textbook(character, document.assets);
     for (int run = 0; run < runs; ++run) {
@@ -237,18 +269,23 @@ ShippedRow row_of(std::string name, const Shipped& document, std::size_t before,
             });
         }
     }
-    ShippedRow row{std::move(name),
-                   frames,
-                   mean_of(ours, 0, frames),
-                   0,
-                   0,
-                   0,
-                   mean_of(floors, 0, frames),
-                   mean_of(textbooks, 0, frames)};
+    ShippedRow row;
+    row.name = std::move(name);
+    row.frames = frames;
+    row.mean = mean_of(ours, 0, frames);
+    row.advance = mean_of(advances, 0, frames);
+    row.floor = mean_of(floors, 0, frames);
+    row.textbook = mean_of(textbooks, 0, frames);
+    const auto second_around = [&](std::size_t frame) {
+        const std::size_t from = frame > 30 ? frame - 30 : 0;
+        return mean_of(ours, from, std::min(frames, from + 60));
+    };
     for (std::size_t f = 0; f < frames; ++f) {
-        const std::size_t from = f > 30 ? f - 30 : 0;
-        row.worst_over_second =
-            std::max(row.worst_over_second, ours[f] / mean_of(ours, from, std::min(frames, from + 60)));
+        const double second = second_around(f), over = ours[f] / second;
+        row.worst_over_second = std::max(row.worst_over_second, over);
+        if (over <= 3) { continue; }
+        const double again = time_again(document.loaded.character, new_inputs(), before + f, clock);
+        row.again_over_second = std::max(row.again_over_second, again / second);
     }
     std::sort(ours.begin(), ours.end());
     row.ninety_ninth = ours[frames * 99 / 100];

@@ -54,6 +54,7 @@ std::map<std::string, Row> counted() {
     std::string name;
     for (double count = 0; lines >> name >> count;) { frames[name] = count; }
     std::map<std::string, Row> rows;
+    std::map<std::string, std::filesystem::path> dearest;
     for (int part = 1; std::filesystem::exists(folder / ("part." + std::to_string(part))); ++part) {
         const auto path = folder / ("part." + std::to_string(part));
         const std::string text = support::read(path);
@@ -62,6 +63,8 @@ std::map<std::string, Row> counted() {
         if (at == std::string::npos || totals == std::string::npos) { continue; }
         const std::string row = text.substr(at + trigger.size(), text.find('\n', at) - at - trigger.size());
         REQUIRE(frames.count(row) == 1);
+        const double instructions = std::stod(text.substr(totals + 9)) / frames[row];
+        if (instructions <= rows[row].instructions) { continue; } // of entrances the dearest
         // The summary of a part is not always of that part; the totals are.
         std::string mended = text;
         const std::size_t summary = mended.find("\nsummary: ");
@@ -70,8 +73,10 @@ std::map<std::string, Row> counted() {
                            "\nsummary: " + text.substr(totals + 9, text.find('\n', totals + 1) - totals - 9));
         }
         std::ofstream(path) << mended;
-        rows[row] = {std::stod(text.substr(totals + 9)) / frames[row], functions_in(path, frames[row])};
+        rows[row] = {instructions, {}};
+        dearest[row] = path;
     }
+    for (const auto& [row, path] : dearest) { rows[row].functions = functions_in(path, frames[row]); }
     return rows;
 }
 
@@ -92,7 +97,7 @@ std::string to_blame(const Costs& now, const json& before) {
 TEST_CASE("a frame of what ships takes no more instructions than it took") {
     if (support::is_sanitized) { return; }
     const auto rows = counted();
-    CHECK(rows.size() == 7);
+    CHECK(rows.size() == 10);
     const auto path = support::project() / "bench/instructions.json";
     if (std::getenv("GAIT_KEEP_COSTS") != nullptr) {
         json kept;
