@@ -20,8 +20,8 @@ inline void evaluate_pose(const CharacterData& data, const PerformerBlock& block
     evaluate_pose(data, block, {data.layout.lanes});
 }
 
-/// How much a layer counts `shift` seconds from now as it is changing, beside its mask: its weight times the part of its
-/// motions that play something.
+/// How much a layer counts `shift` seconds from now as it is changing, beside its mask: its weight times the part of
+/// its motions that play something.
 [[nodiscard]] double layer_cover(const CharacterData& data, const PerformerBlock& block, double shift = 0);
 /// The weight of the layer on each joint, its mask included.
 void layer_cover(const CharacterData& data, const PerformerBlock& block, std::span<float> out);
