@@ -90,9 +90,7 @@ ClipTravel travel_of_offset(const LayerHeader& layer, TimeAhead time) {
 ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const double strides = strides_of(block.layer());
     PhaseStep phase{strides, strides};
-    if (plays_synced(data, block.layer())) {
-        phase.to = PhaseClock(data, block, what.shift).after(strides, velocity_step);
-    }
+    if (plays_synced(data, block.layer())) { phase.to = PhaseClock(data, block, what).after(strides, velocity_step); }
     ClipTravel travel = travel_of_clips(data, block, what, {0, velocity_step}, phase);
     travel.twist = scaled(travel.twist, 1 / velocity_step);
     return travel;

@@ -393,7 +393,7 @@ void LayerPose::evaluate(Window window, PoseRows out, bool to_unit) const {
     show_moved(data_, window, moved, out);
     if (has_offset()) {
         const double elapsed = block_.layer().offset_elapsed + shift_;
-        apply_offset(data_, block_, std::max(0.0, elapsed), window, out);
+        apply_offset(data_, block_, elapsed, window, out);
     }
 }
 

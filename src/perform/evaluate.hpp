@@ -74,7 +74,7 @@ public:
           first_instance_(std::uint8_t(what.first_instance)),
           last_instance_(std::uint8_t(std::min<std::size_t>(block.layer().instance_count, what.last_instance))),
           offset_(what.with_offset && block.layer().offset_active != 0) {
-        if (shift_ != 0) { phase_ = later_phase(data, block_, shift_); }
+        if (shift_ != 0) { phase_ = later_phase(data, block_, what); }
     }
 
     [[nodiscard]] const PerformerBlock& block() const { return block_; }

@@ -31,6 +31,15 @@ Evaluation at(Evaluation what, double shift) {
     return what;
 }
 
+/// Whether some motion of these was not there yet a moment ago.
+bool has_just_begun(const LayerHeader& layer, const Evaluation& what) {
+    for (std::size_t i = what.first_instance; i < std::min<std::size_t>(layer.instance_count, what.last_instance);
+         ++i) {
+        if (layer.instances[i].elapsed < velocity_step) { return true; }
+    }
+    return false;
+}
+
 /// A layer that changes from what it played `before` to what it plays `after`.
 struct Change {
     const OtherLayer& left; ///< whose motions `before` are; usually the layer itself
@@ -39,6 +48,12 @@ struct Change {
     const Evaluation& before;
     const Evaluation& after;
     bool chooses_signs = false; ///< of the newest motion
+
+    /// How far off the instant is to which speeds are measured, seconds: before it, but what has only just begun has
+    /// nothing before.
+    double moment = has_just_begun(left.block.layer(), before) ? velocity_step : -velocity_step;
+    /// Of a difference over that time, the speed.
+    [[nodiscard]] float per_second() const { return float(-1 / moment); }
 };
 
 /// What was covered and no longer is, `shift` seconds from now.
@@ -50,16 +65,16 @@ Coverage uncovered_by(const Change& change, double shift) {
         after(change.data, change.block, at(change.after, shift));
     return before.covered + before.folded - after.covered;
 }
-/// Now, and a moment ago.
+/// Now, and a moment off.
 struct Uncovered {
     explicit Uncovered(const Change& change)
-        : now(uncovered_by(change, 0)), earlier(uncovered_by(change, -velocity_step)) {}
-    Coverage now, earlier;
+        : now(uncovered_by(change, 0)), then(uncovered_by(change, change.moment)) {}
+    Coverage now, then;
 };
 
-/// A window of a pose, and of the same a little earlier.
+/// A window of a pose, and of the same a moment off.
 struct WindowMotion {
-    WindowPose now, earlier;
+    WindowPose now, then;
 };
 
 /// Gives the newest motion, whose pose is `after`, the signs with which it is on the side of what was `before`.
@@ -72,45 +87,45 @@ void put_on_side_of(const WindowPose& before, const WindowPose& after, const Per
 }
 
 /// The turn of each joint from `after` to `before`, and how fast it changes. `goes_on`: what is after has only just
-/// begun, and its `earlier` is as long after.
-void catch_turns(const PerformerBlock& block, Window window, const WindowMotion& before, const WindowMotion& after,
+/// begun, and its `then` is as long after.
+void catch_turns(const Change& change, Window window, const WindowMotion& before, const WindowMotion& after,
                  bool goes_on) {
+    const PerformerBlock& block = change.block;
     const auto rows = [](const WindowPose& pose) { return kernels::ConstRows{pose.rows.data(), window_lanes}; };
     alignas(cache_line) std::array<float, 6 * window_lanes> turns; // NOLINT: filled lane by lane
-    kernels::catch_turns({rows(before.now), rows(before.earlier), rows(after.now), rows(after.earlier), goes_on},
+    kernels::catch_turns({rows(before.now), rows(before.then), rows(after.now), rows(after.then), goes_on},
                          {turns.data(), window_lanes}, window.lanes);
-    constexpr auto velocity = float(1 / velocity_step);
     block.offset_units(window.first) = {store_offset(block, 0, window, turns.data()),
-                                        velocity * store_offset(block, 3, window, turns.data() + 3 * window_lanes)};
+                                        change.per_second() *
+                                            store_offset(block, 3, window, turns.data() + 3 * window_lanes)};
 }
 
 /// The difference of the translations and scales that some clip moves, and how fast it changes.
-void catch_moves(const CharacterData& data, const PerformerBlock& block, Window window, const WindowMotion& before,
-                 const WindowMotion& after, bool goes_on) {
-    float* move = block.offset_move() + 6 * data.first_moved(window.first);
-    for (const MovedJoint& moved : data.moved_in(window)) {
+void catch_moves(const Change& change, Window window, const WindowMotion& before, const WindowMotion& after,
+                 bool goes_on) {
+    float* move = change.block.offset_move() + 6 * change.data.first_moved(window.first);
+    for (const MovedJoint& moved : change.data.moved_in(window)) {
         for (std::size_t axis = 0; axis < 3; ++axis) {
             const std::size_t cell = cell_of(moved, axis, window);
             const float start = before.now.rows[cell] - after.now.rows[cell];
-            const float then = after.earlier.rows[cell];
-            const float earlier = before.earlier.rows[cell] - (goes_on ? 2 * after.now.rows[cell] - then : then);
+            const float then = after.then.rows[cell];
+            const float off = before.then.rows[cell] - (goes_on ? 2 * after.now.rows[cell] - then : then);
             *move++ = start;
-            *move++ = (start - earlier) * float(1 / velocity_step);
+            *move++ = (start - off) * change.per_second();
         }
     }
 }
 
 /// `uncovered` stays covered, and goes as the offset does.
 void catch_pose(const Change& change, const Uncovered& uncovered) {
-    const bool just_begun = change.block.layer().instances[change.after.first_instance].elapsed < velocity_step;
+    const bool goes_on = change.moment < 0 && has_just_begun(change.block.layer(), change.after);
     Evaluation stays = change.after, stayed = change.after;
     stays.folded = &uncovered.now;
-    stayed.folded = &uncovered.earlier;
+    stayed.folded = &uncovered.then;
     const auto left_pose = [&](const Evaluation& what) { return LayerPose(change.left.data, change.left.block, what); };
     const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
-    const LayerPose before = left_pose(change.before), before_earlier = left_pose(at(change.before, -velocity_step)),
-                    after = pose_of(stays),
-                    after_earlier = pose_of(at(stayed, just_begun ? velocity_step : -velocity_step));
+    const LayerPose before = left_pose(change.before), before_then = left_pose(at(change.before, change.moment)),
+                    after = pose_of(stays), after_then = pose_of(at(stayed, goes_on ? velocity_step : change.moment));
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
             const PoseRows rows{out.rows.data(), window_lanes};
@@ -120,12 +135,12 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
         };
         WindowMotion left, fresh;
         evaluate(before, left.now);
-        evaluate(before_earlier, left.earlier);
+        evaluate(before_then, left.then);
         evaluate(after, fresh.now);
-        evaluate(after_earlier, fresh.earlier);
+        evaluate(after_then, fresh.then);
         if (change.chooses_signs) { put_on_side_of(left.now, fresh.now, change.block, window); }
-        catch_turns(change.block, window, left, fresh, just_begun);
-        catch_moves(change.data, change.block, window, left, fresh, just_begun);
+        catch_turns(change, window, left, fresh, goes_on);
+        catch_moves(change, window, left, fresh, goes_on);
     });
 }
 
@@ -226,9 +241,9 @@ namespace {
 /// `seconds` until it has decayed.
 void begin_offset(const Change& change, const Uncovered& uncovered, double seconds) {
     LayerHeader& layer = change.block.layer();
-    const Coverage earlier = uncovered.earlier * shown_through(layer, change.after, -velocity_step);
+    const Coverage then = uncovered.then * shown_through(layer, change.after, change.moment);
     layer.offset_covered = uncovered.now * shown_through(layer, change.after);
-    layer.offset_uncovers = (layer.offset_covered - earlier) * float(1 / velocity_step);
+    layer.offset_uncovers = (layer.offset_covered - then) * change.per_second();
     layer.offset_serial = layer.instances[change.after.first_instance].serial;
     layer.offset_active = 1;
     layer.offset_seconds = float(seconds);

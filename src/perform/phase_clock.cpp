@@ -1,7 +1,6 @@
 #include "perform/phase_clock.hpp"
 
 #include "perform/playheads.hpp"
-#include "perform/shares.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -22,9 +21,9 @@ PerformerBlock leader_of(const CharacterData& data, PerformerBlock block) {
 
 double whole_strides_between(double strides, double other) { return std::round(strides - other); }
 
-PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift) {
+PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     if (block.layer().keeping == StepKeeping::own) {
-        collect_clips(data, block, shift);
+        collect_clips(data, block, what);
         return;
     }
     const PerformerBlock leader = leader_of(data, block);
@@ -32,24 +31,23 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, d
     if (leader.layer().keeping == StepKeeping::between) {
         cadence_ = leader.layer().step_speed;
     } else {
-        collect_clips(data, leader, shift);
+        collect_clips(data, leader, all_at(what.shift));
     }
 }
 
 PhaseClock PhaseClock::of_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
     PhaseClock clock;
-    clock.collect_clips(data, block, shift);
+    clock.collect_clips(data, block, all_at(shift));
     return clock;
 }
 
-void PhaseClock::collect_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
+void PhaseClock::collect_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
     const LayerHeader& layer = block.layer();
-    Evaluation then;
-    then.shift = shift;
     InstanceShares shares;
-    fill_shares(layer, then, shares);
+    fill_shares(layer, what, shares);
+    const std::size_t last = std::min<std::size_t>(layer.instance_count, what.last_instance);
     const auto each_clip = [&](auto visit) {
-        for (std::size_t i = 0; i < layer.instance_count; ++i) {
+        for (std::size_t i = what.first_instance; i < last; ++i) {
             const Instance& instance = layer.instances[i];
             if (instance.timing != Timing::shared) { continue; }
             const CompiledState& state = data.states[instance.state];

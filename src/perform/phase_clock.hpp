@@ -3,6 +3,7 @@
 #pragma once
 
 #include "character/character_data.hpp"
+#include "perform/shares.hpp"
 
 #include <array>
 
@@ -19,9 +20,12 @@ namespace gait::detail {
 /// length leads to the same place as many short ones, and a clip alone plays as it was made.
 class PhaseClock {
 public:
-    /// With the shares `shift` seconds from now. Of a layer that is led, by the clock of the one that leads it; of one
-    /// that goes over to another clock, by its speed now.
-    PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift);
+    /// By the instances of `what`, with the shares that they have then. Of a layer that is led, by the clock of the one
+    /// that leads it; of one that goes over to another clock, by its speed now.
+    PhaseClock(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
+    /// By all of them, with the shares `shift` seconds from now.
+    PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift)
+        : PhaseClock(data, block, all_at(shift)) {}
     /// By the layer's own clips, whatever it keeps in step with.
     [[nodiscard]] static PhaseClock of_clips(const CharacterData& data, const PerformerBlock& block, double shift);
 
@@ -33,7 +37,12 @@ public:
 
 private:
     PhaseClock() = default;
-    void collect_clips(const CharacterData& data, const PerformerBlock& block, double shift);
+    [[nodiscard]] static Evaluation all_at(double shift) {
+        Evaluation all;
+        all.shift = shift;
+        return all;
+    }
+    void collect_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
     struct Clip {
         const PhaseWarp* warp;
         double part; ///< seconds a cycle times the share, over those of all

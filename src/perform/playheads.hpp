@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace gait::detail {
 
@@ -42,10 +43,12 @@ struct ClipPlace {
     return false;
 }
 
-/// The shared phase `seconds` later. Where nothing keeps step it stands still.
-[[nodiscard]] inline ClipPlace later_phase(const CharacterData& data, const PerformerBlock& block, double seconds) {
+/// The shared phase `what.shift` seconds later, as the instances of `what` go on by themselves. Where nothing keeps
+/// step it stands still.
+[[nodiscard]] inline ClipPlace later_phase(const CharacterData& data, const PerformerBlock& block, Evaluation what) {
     if (!plays_synced(data, block.layer())) { return phase_of(block.layer()); }
-    return split_place(PhaseClock(data, block, 0).after(strides_of(block.layer()), seconds));
+    const double seconds = std::exchange(what.shift, 0);
+    return split_place(PhaseClock(data, block, what).after(strides_of(block.layer()), seconds));
 }
 /// Where a clip is that lies unevenly on it.
 [[nodiscard]] inline ClipPlace warped(const PhaseWarp& warp, ClipPlace phase) {

@@ -143,6 +143,71 @@ TEST_CASE("an inertial fade broken into by another keeps its velocity too") {
     CHECK(hardest < 6);
 }
 
+TEST_CASE("an inertial fade keeps its velocity between clips that keep step, however unlike their paces") {
+    const auto swing = [](const char* name, double seconds, double reach) {
+        return support::clip(name, 2, seconds, [reach](int, double phase) {
+            return axis_angle({1, 0, 0}, reach * std::sin(2 * pi * phase));
+        });
+    };
+    const auto character = support::character(R"(gait: 1
+rig: x.glb
+clips: {slow: {loop: yes}, quick: {loop: yes}}
+parameters: {go: {kind: flag}}
+layers:
+  - name: body
+    machine:
+      start: slow
+      states:
+        slow: {play: {clip: slow, sync: cycle}, go: [{to: quick, when: go, fade: 0.4, style: inertial}]}
+        quick: {play: {clip: quick, sync: cycle}, go: [{to: slow, when: not go, fade: 0.4, style: inertial}]}
+)",
+                                              support::assets(2, {swing("slow", 3, 10), swing("quick", 0.5, 25)}));
+    constexpr double dt = 1.0 / 4000;
+    for (const double from : {0.113, 0.717, 1.331, 2.239}) {
+        for (const bool to_quick : {true, false}) {
+            Performer performer(character);
+            performer.set("go", !to_quick);
+            performer.advance(from + 2);
+            const auto velocity = [&] {
+                const double before = angle(performer);
+                performer.advance(dt);
+                return (angle(performer) - before) / dt;
+            };
+            const double last = velocity();
+            performer.set("go", to_quick);
+            const double next = velocity();
+            CAPTURE(from, to_quick);
+            CHECK(performer.instance_count() == 1);
+            CHECK(next == Approx(last).margin(5)); // the clips' own speeds are up to 300 degrees a second apart
+        }
+    }
+}
+
+TEST_CASE("two inertial fades in one instant, or nearly, keep the velocity too") {
+    for (const std::string between : {"spin", "low", "swing"}) {
+        const auto character =
+            machine("n: {kind: number}", "a: {play: spin, go: [{to: b, when: n > 0, fade: 0.4, style: inertial}]}\n"
+                                         "b: {play: " +
+                                             between +
+                                             ", go: [{to: c, when: n > 1, fade: 0.4, style: inertial}]}\n"
+                                             "c: {play: low}\n");
+        for (const double nearly : {0.0, 1e-5, 1e-4}) {
+            constexpr double dt = 1.0 / 4000;
+            Performer performer(character);
+            performer.advance(0.9);
+            performer.set("n", nearly > 0 ? 1 : 2);
+            performer.advance(nearly);
+            performer.set("n", 2);
+            performer.advance(0);
+            CAPTURE(between, nearly);
+            CHECK(performer.state_name() == "c");
+            const double before = angle(performer);
+            performer.advance(dt);
+            CHECK((angle(performer) - before) / dt == Approx(60).margin(5));
+        }
+    }
+}
+
 TEST_CASE("a fade may be an expression, taken as the transition is") {
     const auto character =
         machine("speed: {kind: number}, go: {kind: flag}",
