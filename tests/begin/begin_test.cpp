@@ -8,7 +8,9 @@
 
 #include <catch2/catch.hpp>
 
+#include <functional>
 #include <map>
+#include <regex>
 
 using namespace gait;
 
@@ -28,8 +30,11 @@ struct Begun {
     std::string said; ///< findings
 };
 
-/// Begins with these clips of `assets`, in the order of the demo's file; all of them where none is named.
-Begun begin_with(const Assets& assets, const std::vector<std::string>& names = {}) {
+using TextChange = std::function<std::string(const std::string&)>;
+
+/// Begins with these clips of `assets`, in the order of the demo's file; all of them where none is named. `change` is
+/// what an animator makes of the document.
+Begun begin_with(const Assets& assets, const std::vector<std::string>& names = {}, const TextChange& change = {}) {
     std::vector<BeginningClip> clips;
     for (const ClipSource& clip : support::demo_file().clips) {
         if (!names.empty() && std::find(names.begin(), names.end(), clip.name) == names.end()) { continue; }
@@ -37,6 +42,7 @@ Begun begin_with(const Assets& assets, const std::vector<std::string>& names = {
     }
     Begun begun;
     begun.first = begin_document(*assets.rig, "lamplighter.glb", clips);
+    if (change) { begun.first.text = change(begun.first.text); }
     const DocumentRead read = read_document_text(begun.first.text, "first.gait.yaml");
     begun.said = format(read.diagnostics);
     const Compiled compiled = compile(read.document, assets);
@@ -134,6 +140,24 @@ TEST_CASE("on every body that she might have been made on her clips are taken fo
         const Begun begun = begin_with(assets);
         CAPTURE(begun.said);
         CHECK(placed_as_hers(begun.first) * 10 >= int(hers().size()) * 9);
+        REQUIRE(begun.character);
+        support::check_random_inputs(begun.character, 1, dress.exact ? 1.05 : 1.15);
+    }
+}
+
+TEST_CASE("with every fade inertial what is begun with plays within the measures, on every body", "[long]") {
+    const TextChange inertial = [](const std::string& text) {
+        static const std::regex fades(R"((\{to: [^{}]*fade: [0-9.]+)\})");
+        return std::regex_replace(text, fades, "$1, style: inertial}");
+    };
+    for (const support::Dress& dress : support::wardrobe()) {
+        CAPTURE(dress.what);
+        Assets assets = everything();
+        support::Axes axes;
+        dress.put_on(assets, axes);
+        const Begun begun = begin_with(assets, {}, inertial);
+        CAPTURE(begun.said);
+        CHECK_THAT(begun.first.text, Catch::Contains("style: inertial"));
         REQUIRE(begun.character);
         support::check_random_inputs(begun.character, 1, dress.exact ? 1.05 : 1.15);
     }
