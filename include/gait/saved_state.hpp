@@ -1,5 +1,6 @@
 /// \file
-/// A performer's state for saved games: by names, so that it outlives a new build of the library and a changed document.
+/// A performer's state for saved games: by names, so that it outlives a new build of the library and a changed
+/// document.
 #pragma once
 
 #include "gait/api.hpp"
