@@ -26,9 +26,8 @@ bool hides(const CharacterData& data, const PerformerBlock& block) {
 } // namespace
 
 double layer_cover(const CharacterData& data, const PerformerBlock& block, double shift) {
-    Evaluation then;
-    then.shift = shift;
-    const Cover cover = cover_of(data.layers[block.layer_index()], LayerPose(data, block, then));
+    const LayerPose then(data, block, shifted(everything_now, shift));
+    const Cover cover = cover_of(data.layers[block.layer_index()], then);
     const TermState& weight = block.layer().weight;
     return std::clamp(weight.value + shift * weight.velocity, 0.0, 1.0) * double(cover.covered.total());
 }

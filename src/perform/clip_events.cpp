@@ -47,9 +47,7 @@ public:
         }
         if (frame_.events == nullptr) { return; }
         const Instance& instance = frame_.layer.instances[played_.instance];
-        Evaluation then;
-        then.shift = after;
-        const float share = instance_shares(frame_.layer, then)[played_.instance];
+        const float share = instance_shares(frame_.layer, shifted(everything_now, after))[played_.instance];
         frame_.events->add({frame_.header.time + frame_.gone + after, moment.kind, moment.what,
                             frame_.state_of(instance).visible, leaf_->clip, share * played_.playhead->weight});
     }

@@ -231,11 +231,7 @@ private:
         pose_.pass(lanes_now());
     }
 
-    void look_ahead(double curves) const {
-        Evaluation ahead;
-        ahead.shift = curves * state_.curve;
-        evaluate(lanes_now(), ahead);
-    }
+    void look_ahead(double curves) const { evaluate(lanes_now(), shifted(everything_now, curves * state_.curve)); }
 
     /// Joints that were at rest find the nearer sides anew.
     void forget_sides() const {

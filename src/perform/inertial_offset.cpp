@@ -26,11 +26,6 @@ float store_offset(const PerformerBlock& block, std::size_t first, Window window
                                 {block.offset_turn(first) + (window.first - reach.first), reach.lanes}, window.lanes);
 }
 
-Evaluation at(Evaluation what, double shift) {
-    what.shift = shift;
-    return what;
-}
-
 /// Whether some motion of these was not there yet a moment ago.
 bool has_just_begun(const LayerHeader& layer, const Evaluation& what) {
     for (std::size_t i = what.first_instance; i < std::min<std::size_t>(layer.instance_count, what.last_instance);
@@ -61,8 +56,8 @@ Coverage uncovered_by(const Change& change, double shift) {
     const CompiledLayer &left = change.left.data.layers[change.left.block.layer_index()],
                         &own = change.data.layers[change.block.layer_index()];
     if (left.covers_evenly() && own.covers_evenly()) { return {}; }
-    const PoseShares before(change.left.data, change.left.block, at(change.before, shift)),
-        after(change.data, change.block, at(change.after, shift));
+    const PoseShares before(change.left.data, change.left.block, shifted(change.before, shift)),
+        after(change.data, change.block, shifted(change.after, shift));
     return before.covered + before.folded - after.covered;
 }
 /// Now, and a moment off.
@@ -124,8 +119,9 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
     stayed.folded = &uncovered.then;
     const auto left_pose = [&](const Evaluation& what) { return LayerPose(change.left.data, change.left.block, what); };
     const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
-    const LayerPose before = left_pose(change.before), before_then = left_pose(at(change.before, change.moment)),
-                    after = pose_of(stays), after_then = pose_of(at(stayed, goes_on ? velocity_step : change.moment));
+    const LayerPose before = left_pose(change.before), before_then = left_pose(shifted(change.before, change.moment)),
+                    after = pose_of(stays),
+                    after_then = pose_of(shifted(stayed, goes_on ? velocity_step : change.moment));
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
             const PoseRows rows{out.rows.data(), window_lanes};

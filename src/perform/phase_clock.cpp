@@ -31,13 +31,13 @@ PhaseClock::PhaseClock(const CharacterData& data, const PerformerBlock& block, c
     if (leader.layer().keeping == StepKeeping::between) {
         cadence_ = leader.layer().step_speed;
     } else {
-        collect_clips(data, leader, all_at(what.shift));
+        collect_clips(data, leader, shifted(everything_now, what.shift));
     }
 }
 
 PhaseClock PhaseClock::of_clips(const CharacterData& data, const PerformerBlock& block, double shift) {
     PhaseClock clock;
-    clock.collect_clips(data, block, all_at(shift));
+    clock.collect_clips(data, block, shifted(everything_now, shift));
     return clock;
 }
 

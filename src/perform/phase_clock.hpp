@@ -25,7 +25,7 @@ public:
     PhaseClock(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
     /// By all of them, with the shares `shift` seconds from now.
     PhaseClock(const CharacterData& data, const PerformerBlock& block, double shift)
-        : PhaseClock(data, block, all_at(shift)) {}
+        : PhaseClock(data, block, shifted(everything_now, shift)) {}
     /// By the layer's own clips, whatever it keeps in step with.
     [[nodiscard]] static PhaseClock of_clips(const CharacterData& data, const PerformerBlock& block, double shift);
 
@@ -37,11 +37,6 @@ public:
 
 private:
     PhaseClock() = default;
-    [[nodiscard]] static Evaluation all_at(double shift) {
-        Evaluation all;
-        all.shift = shift;
-        return all;
-    }
     void collect_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what);
     struct Clip {
         const PhaseWarp* warp;

@@ -23,6 +23,12 @@ struct Evaluation {
 /// All of a layer, as it is now. Copied from here it costs less than when it is put together first.
 inline constexpr Evaluation everything_now{};
 
+/// The same, `shift` seconds from now.
+[[nodiscard]] inline Evaluation shifted(Evaluation what, double shift) {
+    what.shift = shift;
+    return what;
+}
+
 /// Each instance's share of the pose.
 using InstanceShares = std::array<float, most_instances>;
 

@@ -47,8 +47,8 @@ bool stays_where_it_is(const Frame& frame) {
 /// Adds what the playing clips of a layer have of some time to what those below have.
 void add_travel(Frame& frame, TimeAhead time, PhaseStep phase, ClipTravel& sum) {
     if (!says_the_way(frame) || stays_where_it_is(frame)) { return; }
-    Evaluation middle;
-    middle.shift = time.begin + time.dt / 2; // the shares of its middle, so that long steps and short ones agree
+    // The shares of its middle, so that long steps and short ones agree.
+    const Evaluation middle = shifted(everything_now, time.begin + time.dt / 2);
     const ClipTravel own = travel_of_clips(frame.data, frame.block, middle, time, phase);
     const ClipTravel left_behind = travel_of_offset(frame.layer, time);
     const double weight = own.claim * frame.layer.weight.value, rest = 1 - weight;
