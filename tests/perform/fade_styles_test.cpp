@@ -144,14 +144,19 @@ TEST_CASE("an inertial fade broken into by another keeps its velocity too") {
 }
 
 TEST_CASE("an inertial fade keeps its velocity between clips that keep step, however unlike their paces") {
-    const auto swing = [](const char* name, double seconds, double reach) {
-        return support::clip(name, 2, seconds, [reach](int, double phase) {
+    const auto swing = [](const char* name, double seconds, double reach, float metres) {
+        ClipSource clip = support::clip(name, 2, seconds, [reach](int, double phase) {
             return axis_angle({1, 0, 0}, reach * std::sin(2 * pi * phase));
         });
+        auto& way = clip.tracks[0].translation;
+        way.times = {0, seconds};
+        way.values = {{0, 1, 0}, {0, 1, metres}};
+        return clip;
     };
-    const auto character = support::character(R"(gait: 1
+    const auto character =
+        support::character(R"(gait: 1
 rig: x.glb
-clips: {slow: {loop: yes}, quick: {loop: yes}}
+clips: {slow: {loop: yes, travel: joint_0}, quick: {loop: yes, travel: joint_0}}
 parameters: {go: {kind: flag}}
 layers:
   - name: body
@@ -161,24 +166,29 @@ layers:
         slow: {play: {clip: slow, sync: cycle}, go: [{to: quick, when: go, fade: 0.4, style: inertial}]}
         quick: {play: {clip: quick, sync: cycle}, go: [{to: slow, when: not go, fade: 0.4, style: inertial}]}
 )",
-                                              support::assets(2, {swing("slow", 3, 10), swing("quick", 0.5, 25)}));
+                           support::assets(2, {swing("slow", 3, 10, 3), swing("quick", 0.5, 25, 2)}));
     constexpr double dt = 1.0 / 4000;
+    struct Speeds {
+        double joint, body; ///< degrees and metres a second
+    };
     for (const double from : {0.113, 0.717, 1.331, 2.239}) {
         for (const bool to_quick : {true, false}) {
             Performer performer(character);
             performer.set("go", !to_quick);
             performer.advance(from + 2);
-            const auto velocity = [&] {
+            const auto speeds = [&] {
                 const double before = angle(performer);
                 performer.advance(dt);
-                return (angle(performer) - before) / dt;
+                return Speeds{(angle(performer) - before) / dt, double(performer.travel().move.z) / dt};
             };
-            const double last = velocity();
+            const Speeds last = speeds();
             performer.set("go", to_quick);
-            const double next = velocity();
+            const Speeds next = speeds();
             CAPTURE(from, to_quick);
             CHECK(performer.instance_count() == 1);
-            CHECK(next == Approx(last).margin(5)); // the clips' own speeds are up to 300 degrees a second apart
+            // The clips' own are up to 300 degrees and 3 metres a second apart.
+            CHECK(next.joint == Approx(last.joint).margin(5));
+            CHECK(next.body == Approx(last.body).margin(0.05));
         }
     }
 }
