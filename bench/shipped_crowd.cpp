@@ -15,7 +15,7 @@ namespace bench {
 namespace {
 
 constexpr double step = 1.0 / 60;
-constexpr int crowd_runs = 5;
+constexpr int crowd_pairs = 15;
 
 using Matrices = std::vector<gait::Matrix4, gait::detail::KeptAllocator<gait::Matrix4, gait::detail::cache_line>>;
 
@@ -39,27 +39,11 @@ std::vector<gait::Performer> strolling(const std::vector<std::shared_ptr<const g
     return performers;
 }
 
-/// Nanoseconds that some work takes, the least of several runs.
-template <typename Work> double least_time(Work work) {
-    double least = 1e18;
-    for (int run = 0; run < crowd_runs; ++run) {
-        const auto begun = std::chrono::steady_clock::now();
-        work();
-        const std::chrono::duration<double, std::nano> took = std::chrono::steady_clock::now() - begun;
-        least = std::min(least, took.count());
-    }
-    return least;
-}
-
-/// A frame of one performer.
-void frame_of(gait::Performer& performer, gait::NumberParameter speed, Matrices* matrices) {
-    performer.set(speed, 1.4F);
-    performer.advance(step);
-    if (matrices != nullptr) {
-        performer.skinning_matrices(*matrices);
-    } else {
-        performer.pose({});
-    }
+/// Nanoseconds that some work takes.
+template <typename Work> double time_of(Work work) {
+    const auto begun = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - begun).count();
 }
 
 /// A block, two samples of each clip that plays, and half a cache line more at each end of them.
@@ -92,42 +76,83 @@ double time_of_memory(std::size_t count, std::size_t block, const std::vector<st
     std::vector<std::uint64_t> blocks(count * block / sizeof(std::uint64_t));
     const std::size_t words = block / sizeof(std::uint64_t),
                       line_words = gait::detail::cache_line / sizeof(std::uint64_t);
-    const double all = least_time([&] {
-        for (std::size_t b = 0; b < count; ++b) {
-            for (const std::size_t line : lines) {
-                volatile std::uint64_t& word = blocks[b * words + line * line_words];
-                word = word + 1;
-            }
-        }
-    });
-    return all / double(count);
+    double least = 1e18;
+    for (int run = 0; run < crowd_pairs; ++run) {
+        least = std::min(least, time_of([&] {
+                             for (std::size_t b = 0; b < count; ++b) {
+                                 for (const std::size_t line : lines) {
+                                     volatile std::uint64_t& word = blocks[b * words + line * line_words];
+                                     word = word + 1;
+                                 }
+                             }
+                         }));
+    }
+    return least / double(count);
 }
 
-double time_of(std::vector<gait::Performer>& performers, std::size_t threads, bool matrices) {
-    const std::size_t count = performers.size(), joints = performers.front().character().joint_count();
-    // What is sent to the graphics card, a run of matrices for each thread that is written over and over.
-    constexpr std::size_t room = 64;
-    std::vector<Matrices> sent(threads, Matrices(room * joints));
-    std::vector<gait::CrowdMember> members(count);
-    for (std::size_t i = 0; i < count; ++i) {
-        members[i] = {&performers[i], step, nullptr};
-        Matrices& own = sent[i * threads / count];
-        if (matrices) { members[i].skinning = std::span(own).subspan(i % room * joints, joints); }
+/// Two ways of doing frames, measured by turns, for a machine that others share goes now faster, now slower.
+struct Compared {
+    double nanoseconds = 1e18; ///< a frame of the one, the least of several runs
+    double instead_of = 0;     ///< against one of the other: the median of the runs' ratios
+};
+
+/// `one` and `other` do so many frames and return the nanoseconds that each takes.
+template <typename One, typename Other> Compared compare(One one, Other other) {
+    Compared compared;
+    std::vector<double> ratios;
+    for (int pair = 0; pair < crowd_pairs; ++pair) {
+        const double before = other(), took = one(), after = other();
+        compared.nanoseconds = std::min(compared.nanoseconds, took);
+        ratios.push_back(2 * took / (before + after));
     }
-    const gait::RunInParts run = [&](std::size_t all, const auto& part) {
-        std::vector<std::thread> others;
-        for (std::size_t t = 1; t < threads; ++t) {
-            others.emplace_back([&, t] { part(all * t / threads, all * (t + 1) / threads); });
-        }
-        part(0, all / threads);
-        for (std::thread& other : others) { other.join(); }
-    };
-    const int frames = int(std::max<std::size_t>(3, 20'000 / count));
-    const double all = least_time([&] {
-        for (int f = 0; f < frames; ++f) { gait::advance_all(members, run); }
-    });
-    return all / double(frames) / double(count) * double(threads);
+    std::sort(ratios.begin(), ratios.end());
+    compared.instead_of = ratios[ratios.size() / 2];
+    return compared;
 }
+
+/// Performers that are advanced together, and where their matrices go.
+class Crowd {
+public:
+    Crowd(std::vector<gait::Performer> performers, std::size_t threads, bool matrices)
+        : performers_(std::move(performers)), members_(performers_.size()), threads_(threads) {
+        // What is sent to the graphics card, a run of matrices for each thread that is written over and over.
+        constexpr std::size_t room = 64;
+        const std::size_t joints = performers_.front().character().joint_count();
+        sent_.assign(threads, Matrices(room * joints));
+        for (std::size_t i = 0; i < members_.size(); ++i) {
+            members_[i] = {&performers_[i], step, nullptr};
+            Matrices& own = sent_[i * threads / members_.size()];
+            if (matrices) { members_[i].skinning = std::span(own).subspan(i % room * joints, joints); }
+        }
+    }
+
+    /// Some ten thousand frames; the nanoseconds that each takes a thread.
+    double frames() {
+        constexpr std::size_t enough = 10'000;
+        const std::size_t count = members_.size(), times = std::max<std::size_t>(1, enough / count);
+        const auto part_of = [&](std::size_t thread) {
+            const std::size_t from = count * thread / threads_, to = count * (thread + 1) / threads_;
+            for (std::size_t f = 0; f < times; ++f) {
+                gait::advance_all(std::span<const gait::CrowdMember>(members_).subspan(from, to - from), {});
+            }
+        };
+        const double all = time_of([&] {
+            std::vector<std::thread> others;
+            for (std::size_t t = 1; t < threads_; ++t) { others.emplace_back(part_of, t); }
+            part_of(0);
+            for (std::thread& other : others) { other.join(); }
+        });
+        return all / double(times * count) * double(threads_);
+    }
+
+    [[nodiscard]] const gait::Performer& first() const { return performers_.front(); }
+
+private:
+    std::vector<gait::Performer> performers_;
+    std::vector<gait::CrowdMember> members_;
+    std::vector<Matrices> sent_;
+    std::size_t threads_;
+};
 
 } // namespace
 
@@ -140,17 +165,16 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
         casts.push_back(gait::open(packed.bytes, {.shares_with = c == 0 ? nullptr : casts.front()}).character);
     }
     std::vector<CrowdRow> rows;
-    double single = 0, single_with_matrices = 0;
     const auto add = [&](CrowdRow row) {
-        std::vector<gait::Performer> performers = strolling(casts, row.performers, row.casts, row.mixed);
-        row.nanoseconds = time_of(performers, row.threads, row.matrices);
-        row.bytes_touched = bytes_touched(performers.front());
-        const std::vector<std::size_t> lines = lines_changed_by_a_frame(performers.front());
+        Crowd alone(strolling(casts, 1, 1, false), 1, row.matrices);
+        Crowd crowd(strolling(casts, row.performers, row.casts, row.mixed), row.threads, row.matrices);
+        const Compared compared = compare([&] { return crowd.frames(); }, [&] { return alone.frames(); });
+        row.nanoseconds = compared.nanoseconds;
+        row.over_single = compared.instead_of;
+        row.bytes_touched = bytes_touched(crowd.first());
+        const std::vector<std::size_t> lines = lines_changed_by_a_frame(crowd.first());
         row.lines_changed = double(lines.size());
-        row.memory_alone = time_of_memory(row.performers, performers.front().bytes().size(), lines);
-        double& alone = row.matrices ? single_with_matrices : single;
-        if (row.performers == 1) { alone = row.nanoseconds; }
-        row.over_single = row.nanoseconds / alone;
+        row.memory_alone = time_of_memory(row.performers, crowd.first().bytes().size(), lines);
         rows.push_back(row);
     };
     for (const bool matrices : {false, true}) {
@@ -159,7 +183,9 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
             add({.performers = 10000, .casts = count, .matrices = matrices});
         }
         add({.performers = 10000, .casts = most_casts, .mixed = true, .matrices = matrices});
-        add({.performers = 10000, .threads = 2, .matrices = matrices});
+        for (const std::size_t count : {100U, 10000U}) {
+            add({.performers = count, .threads = 2, .matrices = matrices});
+        }
     }
     return rows;
 }
@@ -168,25 +194,30 @@ std::vector<DetailRow> detail_rows(const std::filesystem::path& demo) {
     const auto character = opened(demo / "lamplighter.gait.yaml");
     const gait::NumberParameter speed = character->number("speed");
     Matrices matrices(character->joint_count());
+    gait::Performer full = std::move(strolling({character}, 1, 1, false).front());
     std::vector<DetailRow> rows;
     const auto add = [&](const std::string& name, const gait::Detail& detail, Matrices* asked,
                          bool logic_alone = false) {
         gait::Performer performer = std::move(strolling({character}, 1, 1, false).front());
         if (!performer.set_detail(detail)) { throw std::logic_error("a level of detail was refused"); }
-        for (int f = 0; f < 60; ++f) { frame_of(performer, speed, asked); }
-        constexpr int frames = 6000;
-        const double all = least_time([&] {
-            for (int f = 0; f < frames; ++f) {
-                if (logic_alone) {
-                    performer.set(speed, 1.4F);
-                    performer.advance(step);
-                } else {
-                    frame_of(performer, speed, asked);
-                }
-            }
-        });
-        const double each = all / frames;
-        rows.push_back({name, each, rows.empty() ? 1 : each / rows.front().nanoseconds});
+        const auto frames_of = [&](gait::Performer& one, Matrices* to, bool posed) {
+            constexpr int frames = 3000;
+            return time_of([&] {
+                       for (int f = 0; f < frames; ++f) {
+                           one.set(speed, 1.4F);
+                           one.advance(step);
+                           if (to != nullptr) {
+                               one.skinning_matrices(*to);
+                           } else if (posed) {
+                               one.pose({});
+                           }
+                       }
+                   }) /
+                   frames;
+        };
+        const Compared compared = compare([&] { return frames_of(performer, asked, !logic_alone); },
+                                          [&] { return frames_of(full, &matrices, true); });
+        rows.push_back({name, compared.nanoseconds, compared.instead_of});
     };
     const std::size_t fewest = character->joints_at(character->detail_levels());
     add("full detail, skinning matrices", {}, &matrices);

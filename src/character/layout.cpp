@@ -2,7 +2,37 @@
 
 #include "math/aligned.hpp"
 
+#include <algorithm>
+#include <cstddef>
+
 namespace gait::detail {
+namespace {
+
+/// The cache lines of a block that every frame reads, whatever plays.
+KeptList<std::uint32_t> lines_of_each_frame(const PerformerLayout& layout, const PerformerNeeds& needs) {
+    KeptList<std::uint32_t> lines(needs.layers.get_allocator().memory());
+    constexpr std::size_t of_a_layer = 5, of_others = 16;
+    lines.reserve(of_a_layer * needs.layers.size() + of_others);
+    const auto read = [&](std::size_t offset, std::size_t size) {
+        for (std::size_t line = offset / cache_line; line * cache_line < offset + size; ++line) {
+            lines.push_back(std::uint32_t(line));
+        }
+    };
+    // What happened in the last step stands at the header's end, and is only written.
+    read(0, offsetof(PerformerHeader, records));
+    read(layout.memory, needs.computed * sizeof(double));
+    read(layout.cursors, needs.cursors * sizeof(PlanePoint));
+    read(layout.raw, 2 * needs.parameters * sizeof(float)); // and what is smoothed of them, which follows
+    for (const LayerLayout& layer : layout.layers) {
+        read(layer.header, offsetof(LayerHeader, instances) + sizeof(Instance));
+        read(layer.header + offsetof(LayerHeader, path), sizeof(ActiveNode));
+    }
+    std::sort(lines.begin(), lines.end());
+    lines.erase(std::unique(lines.begin(), lines.end()), lines.end());
+    return lines;
+}
+
+} // namespace
 
 PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     PerformerLayout layout;
@@ -38,13 +68,15 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         LayerLayout layer;
         layer.most_playing = own.playing;
         layer.most_terms = own.terms;
-        layer.header = place_all(1, LayerHeader{});
-        layer.term_states = place_all(most_instances * own.terms, TermState{});
-        layer.playhead_bytes = own.playing * sizeof(Playhead);
-        layer.playheads = place_all(most_instances * own.playing, Playhead{});
-        layer.terms = place_all(most_instances * own.terms, float{});
-        layer.velocity_corrections = place_all(most_instances, VelocityCorrection{});
-        layer.signs = place_all(most_instances * layout.sign_words, std::uint32_t{});
+        layer.header = place(sizeof(LayerHeader), cache_line); // of which a frame reads the first three lines
+        layer.slots = place(0, alignof(TermState));
+        layer.term_states = place_all(own.terms, TermState{}) - layer.slots;
+        layer.terms = place_all(own.terms, float{}) - layer.slots;
+        layer.velocity_correction = place_all(1, VelocityCorrection{}) - layer.slots;
+        layer.signs = place_all(layout.sign_words, std::uint32_t{}) - layer.slots;
+        layer.playheads = place_all(own.playing, Playhead{}) - layer.slots;
+        layer.slot_bytes = place(0, alignof(TermState)) - layer.slots;
+        end = layer.slots + most_instances * layer.slot_bytes;
         layer.offset_move = place_all(2 * 3 * needs.moved, float{});
         layer.value_offset = place_all(needs.values, float{});
         const std::size_t first = own.first_joint / lane_padding * lane_padding;
@@ -61,6 +93,7 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     }
     layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);
     layout.bytes = round_up(end, cache_line);
+    layout.lines_of_each = lines_of_each_frame(layout, needs);
     return layout;
 }
 

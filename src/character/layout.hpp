@@ -225,8 +225,8 @@ struct LayerHeader {
     double offset_share = 0; ///< and how much more of the body's motion was the clips' to give
     TermState weight;        ///< how much the layer counts
     std::array<std::uint16_t, most_instances> playing{}; ///< clips with weight, a slot each
-    std::array<ActiveNode, most_levels> path{};
     std::array<Instance, most_instances> instances{};
+    std::array<ActiveNode, most_levels> path{};
 };
 
 /// How closely a performer is looked at, in lanes of its pose and steps.
@@ -322,17 +322,20 @@ struct PerformerNeeds {
 
 /// Byte offsets of what one layer holds.
 struct LayerLayout {
-    std::size_t most_playing = 0;         ///< clips with weight at once, of any of its motions
-    std::size_t most_terms = 0;           ///< of any of its motions
-    Window reach;                         ///< the lanes that it may move
-    std::size_t header = 0;               ///< LayerHeader
-    std::size_t value_offset = 0;         ///< float[values]: what the values of folded motions left behind
-    std::size_t term_states = 0;          ///< TermState[most_instances][most_terms]
-    std::size_t terms = 0;                ///< float[most_instances][most_terms]
-    std::size_t velocity_corrections = 0; ///< Bend[most_instances]
-    std::size_t playheads = 0;            ///< Playhead[most_instances][most_playing]
-    std::size_t playhead_bytes = 0;       ///< of an instance
-    std::size_t signs = 0;        ///< uint32[most_instances][sign_words]; a set bit turns the joint's quaternion round
+    std::size_t most_playing = 0; ///< clips with weight at once, of any of its motions
+    std::size_t most_terms = 0;   ///< of any of its motions
+    Window reach;                 ///< the lanes that it may move
+    std::size_t header = 0;       ///< LayerHeader
+    std::size_t value_offset = 0; ///< float[values]: what the values of folded motions left behind
+    // What each of its motions has stands together: from `slots` on `slot_bytes` for each of `most_instances`, in which
+    std::size_t slots = 0;
+    std::size_t slot_bytes = 0;
+    std::size_t term_states = 0;         ///< TermState[most_terms]
+    std::size_t terms = 0;               ///< float[most_terms]
+    std::size_t velocity_correction = 0; ///< VelocityCorrection
+    std::size_t signs = 0;               ///< uint32[sign_words]; a set bit turns the joint's quaternion round
+    std::size_t playheads = 0;           ///< Playhead[most_playing]
+    // And of the layer again.
     std::size_t hemispheres = 0;  ///< int8[sign, agreement, turned][lanes of its reach]: see `kernels::Hemispheres`
     std::size_t side_turns = 0;   ///< SideTurn[most_turns]
     std::size_t most_turns = 0;   ///< three eighths of the lanes of its reach; none of the lowest layer
@@ -365,7 +368,8 @@ struct PerformerLayout {
     std::size_t detail_moves = 0;    ///< float[moved][two poses][x y z]
     std::size_t pose = 0;            ///< float[pose_rows][lanes]: qx qy qz qw tx ty tz (sx sy sz)
     std::size_t bytes = 0;
-    KeptList<LayerLayout> layers; ///< the lowest first
+    KeptList<LayerLayout> layers;          ///< the lowest first
+    KeptList<std::uint32_t> lines_of_each; ///< cache lines that every frame reads, but for the pose
 
     [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };
@@ -402,7 +406,7 @@ public:
     [[nodiscard]] std::size_t most_playing() const { return own_->most_playing; }
     /// The clips of an instance that have weight, in the order of the motion's leaves.
     [[nodiscard]] std::span<Playhead> playing(const Instance& instance) const {
-        return {at<Playhead>(own_->playheads + instance.slot * own_->playhead_bytes), layer().playing[instance.slot]};
+        return {of_slot<Playhead>(instance, own_->playheads), layer().playing[instance.slot]};
     }
     /// The same, of which there are `count` from now on; those beyond the ones before are not written yet.
     std::span<Playhead> resize_playing(const Instance& instance, std::size_t count) const {
@@ -410,16 +414,20 @@ public:
         return playing(instance);
     }
     [[nodiscard]] TermState* term_states(const Instance& instance) const {
-        return at<TermState>(own_->term_states) + instance.slot * own_->most_terms;
+        return of_slot<TermState>(instance, own_->term_states);
     }
-    [[nodiscard]] float* terms(const Instance& instance) const {
-        return at<float>(own_->terms) + instance.slot * own_->most_terms;
-    }
+    [[nodiscard]] float* terms(const Instance& instance) const { return of_slot<float>(instance, own_->terms); }
     [[nodiscard]] VelocityCorrection& velocity_correction(const Instance& instance) const {
-        return at<VelocityCorrection>(own_->velocity_corrections)[instance.slot];
+        return *of_slot<VelocityCorrection>(instance, own_->velocity_correction);
     }
     [[nodiscard]] std::uint32_t* signs(const Instance& instance) const {
-        return at<std::uint32_t>(own_->signs) + instance.slot * layout_->sign_words;
+        return of_slot<std::uint32_t>(instance, own_->signs);
+    }
+    /// All of that, up to the clips that play.
+    [[nodiscard]] std::span<const std::byte> slot_in_use(const Instance& instance) const {
+        const auto playheads = playing(instance);
+        const std::byte* first = of_slot<std::byte>(instance, 0);
+        return {first, reinterpret_cast<const std::byte*>(playheads.data() + playheads.size())};
     }
     [[nodiscard]] std::size_t sign_words() const { return layout_->sign_words; }
     /// Whether any of them is set.
@@ -462,6 +470,9 @@ public:
 private:
     template <typename Value> [[nodiscard]] Value* at(std::size_t offset) const {
         return reinterpret_cast<Value*>(block_ + offset);
+    }
+    template <typename Value> [[nodiscard]] Value* of_slot(const Instance& instance, std::size_t offset) const {
+        return at<Value>(own_->slots + instance.slot * own_->slot_bytes + offset);
     }
     std::byte* block_;
     const PerformerLayout* layout_;

@@ -1,5 +1,7 @@
 #include "gait/crowd.hpp"
 
+#include <algorithm>
+#include <array>
 #include <oneapi/tbb/parallel_for.h>
 
 #if defined(__SANITIZE_THREAD__)
@@ -22,9 +24,18 @@ void take_over([[maybe_unused]] void* what) {
 #endif
 }
 
-void advance_one(Performer& performer, double seconds) {
-    performer.advance(seconds);
-    performer.pose({}); // made here, on all cores
+/// Advances performers and makes their poses here, on one of the cores; `performer_at(index)` may be null.
+template <typename PerformerAt>
+void advance_part(std::size_t from, std::size_t to, double seconds, PerformerAt performer_at) {
+    std::array<CrowdMember, 256> members; // so many at a time, for there is no room for more without allocating
+    while (from < to) {
+        const std::size_t count = std::min(members.size(), to - from);
+        for (std::size_t i = 0; i < count; ++i) {
+            members[i] = {.performer = performer_at(from + i), .seconds = seconds};
+        }
+        advance_all(std::span<const CrowdMember>(members).first(count), RunInParts());
+        from += count;
+    }
 }
 
 } // namespace
@@ -44,15 +55,13 @@ void run_on_all_cores(std::size_t count, const std::function<void(std::size_t fr
 
 void advance_all(std::span<Performer> performers, double seconds) {
     run_on_all_cores(performers.size(), [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) { advance_one(performers[i], seconds); }
+        advance_part(from, to, seconds, [&](std::size_t i) { return &performers[i]; });
     });
 }
 
 void advance_all(std::span<Performer* const> performers, double seconds) {
     run_on_all_cores(performers.size(), [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) {
-            if (performers[i] != nullptr) { advance_one(*performers[i], seconds); }
-        }
+        advance_part(from, to, seconds, [&](std::size_t i) { return performers[i]; });
     });
 }
 

@@ -185,6 +185,38 @@ TEST_CASE("a crowd takes a step each, tells each one's events, and runs on a gam
     }
 }
 
+TEST_CASE("a large crowd of two characters, dealt out by turns, does what each would do alone, whatever it is doing") {
+    const std::vector<SharedCharacter> casts{support::lamplighter().character,
+                                             load(support::project() / "demo/crossing.gait.yaml").character};
+    // More than are put in order at a time, in several parts.
+    std::vector<Performer> crowd;
+    for (std::size_t i = 0; i < 4200; ++i) {
+        Performer& performer = crowd.emplace_back(casts[i % 2]);
+        performer.set("speed", 0.01 * double(i % 400));
+        if (i % 3 == 0) { performer.set_detail({.every = 1 + unsigned(i % 4)}); }
+    }
+    std::vector<Performer> one_by_one = crowd;
+    std::vector<CrowdMember> members;
+    for (std::size_t i = 0; i < crowd.size(); ++i) { members.push_back({&crowd[i], double(1 + i % 7) / 60}); }
+    for (int frame = 0; frame < 12; ++frame) {
+        for (std::size_t i = 0; i < crowd.size(); ++i) {
+            for (Performer* performer : {&crowd[i], &one_by_one[i]}) {
+                if (frame == 3) { performer->set("speed", 3); }
+                if (frame == 6 && i % 5 == 0 && i % 2 == 0) { performer->send("hop"); }
+            }
+        }
+        advance_all(members, RunInParts());
+        for (std::size_t i = 0; i < crowd.size(); ++i) {
+            one_by_one[i].advance(members[i].seconds);
+            one_by_one[i].pose({});
+        }
+    }
+    const auto differ = [](const Performer& a, const Performer& b) {
+        return !std::ranges::equal(a.bytes(), b.bytes());
+    };
+    for (std::size_t i = 0; i < crowd.size(); ++i) { REQUIRE_FALSE(differ(crowd[i], one_by_one[i])); }
+}
+
 TEST_CASE("a call that cannot be meant is refused where it is made") {
     const Loaded loaded = load(support::project() / "demo/lamplighter.gait.yaml");
     const Character& character = *loaded.character;
