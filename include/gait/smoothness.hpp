@@ -140,7 +140,7 @@ private:
     std::deque<Measured> recent_;   ///< those whose neighbours in time still matter
     Worst worst_;
     std::vector<double> offset_allowance_; ///< a joint each, degrees a second squared
-    std::vector<double> offset_place_;     ///< a joint each, degrees as the offset was caught
+    std::vector<Vec3> offset_place_;       ///< a joint each: a rotation vector, degrees, as the offset was caught
     std::vector<double> own_before_; ///< a joint each, what the motions did by themselves a frame ago, degrees a second
     std::vector<Vec3> shown_velocity_; ///< a joint each, degrees a second as it was caught
     bool captured_before_ = false;     ///< it was caught a frame ago

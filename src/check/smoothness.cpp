@@ -39,6 +39,12 @@ double quintic_acceleration(double place, double speed, double seconds) {
     return 20 * place / (seconds * seconds) + 8 * speed / seconds;
 }
 
+/// How long it takes: what heads home fast arrives earlier, see `decayed`.
+double quintic_seconds(const Vector& place, const Vector& velocity, double seconds) {
+    const double home = -place.dot(velocity), off = place.squaredNorm();
+    return home > 0 ? std::clamp(5 * off / home, seconds / 4, seconds) : seconds;
+}
+
 } // namespace
 
 /// A joint's rotation in each of three frames, as far as it is known there.
@@ -288,7 +294,8 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
         const Vector earlier = blend.at[1] ? turn(*blend.at[1], *shown.at[1]) : Vector::Zero();
         // How fast the difference moves as it is caught: what was shown against what comes, which shows its own
         // velocity only a frame later.
-        offset_place_[joint] = start.norm();
+        Vector caught = start;
+        double takes = seconds;
         shown_velocity_[joint] = vec3_of(turn(*shown.at[0], *shown.at[1]) / window.first_dt);
         double apart = 0; // in speed
         if (window.last.left && joint < window.last.left->velocity.size()) {
@@ -301,18 +308,23 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
             if (came != nullptr && joint < was.pose.size() && window.last.offset_elapsed > 0) {
                 const Vector gone = turn(exact(was.pose[joint].rotation), exact(came->pose[joint].rotation));
                 left += (gone / window.last.offset_elapsed - exact_of(was.came_velocity[joint])).norm();
-                apart = double(length(was.velocity[joint] - was.came_velocity[joint]));
+                const Vector velocity = exact_of(was.velocity[joint] - was.came_velocity[joint]);
+                apart = velocity.norm();
+                caught = start - velocity * window.last.offset_elapsed; // where it was then
+                takes = quintic_seconds(caught, velocity, seconds);
             }
         }
         const double speed = window.middle.offset_seconds > 0 ? (start - earlier).norm() / window.second_dt
                                                               : exact_of(shown_velocity_[joint]).norm();
         apart = std::max(apart, speed);
-        offset_allowance_[joint] = quintic_acceleration(offset_place_[joint], apart + left / 2, seconds);
+        offset_place_[joint] = vec3_of(caught);
+        offset_allowance_[joint] = quintic_acceleration(std::max(start.norm(), caught.norm()), apart + left / 2, takes);
     } else if (captured_before_ && blend.at[1] && blend.at[2]) {
         const Vector coming = turn(*blend.at[1], *blend.at[2]) / window.second_dt;
-        const double speed = (exact_of(shown_velocity_[joint]) - coming).norm();
+        const Vector place = exact_of(offset_place_[joint]), velocity = exact_of(shown_velocity_[joint]) - coming;
         offset_allowance_[joint] =
-            std::max(offset_allowance_[joint], quintic_acceleration(offset_place_[joint], speed + left / 2, seconds));
+            std::max(offset_allowance_[joint], quintic_acceleration(place.norm(), velocity.norm() + left / 2,
+                                                                    quintic_seconds(place, velocity, seconds)));
     }
 }
 
@@ -324,7 +336,7 @@ void SnapMeter::measure() {
     offset_before_ = window.last.offset_seconds > 0 ? window.last.offset_elapsed : -1;
     const std::size_t joints = window.joints();
     offset_allowance_.resize(joints, 0);
-    offset_place_.resize(joints, 0);
+    offset_place_.resize(joints);
     shown_velocity_.resize(joints);
     own_before_.resize(joints, 0);
     last_jolt_ = 0;
