@@ -39,10 +39,13 @@ double quintic_acceleration(double place, double speed, double seconds) {
     return 20 * place / (seconds * seconds) + 8 * speed / seconds;
 }
 
-/// How long it takes: what heads home fast arrives earlier, see `decayed`.
-double quintic_seconds(const Vector& place, const Vector& velocity, double seconds) {
-    const double home = -place.dot(velocity), off = place.squaredNorm();
-    return home > 0 ? std::clamp(5 * off / home, seconds / 4, seconds) : seconds;
+/// The same where it is known which way it moves, but for `unsure` of its speed: what heads home fast arrives earlier
+/// (see `decayed`), and brakes all the way, so that its place asks for nothing more.
+double decay_acceleration(const Vector& place, const Vector& velocity, double unsure, double seconds) {
+    const double home = -place.dot(velocity), off = place.norm(), speed = velocity.norm() + unsure;
+    const double earlier = home > 0 ? std::clamp(5 * off * off / home, seconds / 4, seconds) : seconds;
+    if (earlier == seconds) { return quintic_acceleration(off, speed, seconds); }
+    return std::max(20 * off / (earlier * earlier), 8 * speed / earlier);
 }
 
 } // namespace
@@ -294,10 +297,9 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
         const Vector earlier = blend.at[1] ? turn(*blend.at[1], *shown.at[1]) : Vector::Zero();
         // How fast the difference moves as it is caught: what was shown against what comes, which shows its own
         // velocity only a frame later.
-        Vector caught = start;
-        double takes = seconds;
+        offset_place_[joint] = vec3_of(start);
         shown_velocity_[joint] = vec3_of(turn(*shown.at[0], *shown.at[1]) / window.first_dt);
-        double apart = 0; // in speed
+        double by_instant = 0; // what it needs as known to the instant
         if (window.last.left && joint < window.last.left->velocity.size()) {
             // Between the frames and that instant both went on by themselves.
             const LeftMotions& was = *window.last.left;
@@ -308,23 +310,19 @@ void SnapMeter::allow_for_offset(const Window& window, std::size_t joint, const 
             if (came != nullptr && joint < was.pose.size() && window.last.offset_elapsed > 0) {
                 const Vector gone = turn(exact(was.pose[joint].rotation), exact(came->pose[joint].rotation));
                 left += (gone / window.last.offset_elapsed - exact_of(was.came_velocity[joint])).norm();
-                const Vector velocity = exact_of(was.velocity[joint] - was.came_velocity[joint]);
-                apart = velocity.norm();
-                caught = start - velocity * window.last.offset_elapsed; // where it was then
-                takes = quintic_seconds(caught, velocity, seconds);
+                const Vector apart = exact_of(was.velocity[joint] - was.came_velocity[joint]);
+                offset_place_[joint] = vec3_of(start - apart * window.last.offset_elapsed); // where it was then
+                by_instant = decay_acceleration(exact_of(offset_place_[joint]), apart, left / 2, seconds);
             }
         }
         const double speed = window.middle.offset_seconds > 0 ? (start - earlier).norm() / window.second_dt
                                                               : exact_of(shown_velocity_[joint]).norm();
-        apart = std::max(apart, speed);
-        offset_place_[joint] = vec3_of(caught);
-        offset_allowance_[joint] = quintic_acceleration(std::max(start.norm(), caught.norm()), apart + left / 2, takes);
+        offset_allowance_[joint] = std::max(by_instant, quintic_acceleration(start.norm(), speed + left / 2, seconds));
     } else if (captured_before_ && blend.at[1] && blend.at[2]) {
         const Vector coming = turn(*blend.at[1], *blend.at[2]) / window.second_dt;
-        const Vector place = exact_of(offset_place_[joint]), velocity = exact_of(shown_velocity_[joint]) - coming;
-        offset_allowance_[joint] =
-            std::max(offset_allowance_[joint], quintic_acceleration(place.norm(), velocity.norm() + left / 2,
-                                                                    quintic_seconds(place, velocity, seconds)));
+        const Vector apart = exact_of(shown_velocity_[joint]) - coming;
+        offset_allowance_[joint] = std::max(
+            offset_allowance_[joint], decay_acceleration(exact_of(offset_place_[joint]), apart, left / 2, seconds));
     }
 }
 

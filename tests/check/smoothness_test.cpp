@@ -383,6 +383,33 @@ TEST_CASE("what clips do by themselves as an inertial fade begins is not held ag
     }
 }
 
+TEST_CASE("what an inertial fade leaves that is nearly there and goes fast may stop in a quarter of the fade") {
+    constexpr double frame = 1.0 / 60, changes_at = 30.5 * frame;
+    const auto swing = support::clip("swing", 2, 1, [&](int joint, double phase) {
+        return axis_angle({1, 0, 0}, joint == 1 ? 250 * (phase - changes_at) - 2.2 : 0);
+    });
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nclips: {swing: {}, low: {}}\nparameters: {busy: {kind: flag}}\nlayers: [{name: body, "
+        "machine: {start: a, states: {a: {play: swing, go: {to: b, when: busy, fade: 0.4, style: inertial}}, "
+        "b: {play: low}}}}]\n",
+        support::assets(2, {swing, support::held("low", 2, 0)}));
+    Performer performer(character);
+    performer.advance(0.5 * frame);
+    SmoothnessWatch watch(performer);
+    double farthest = 0;
+    for (int i = 0; i < 60; ++i) {
+        performer.set("busy", i >= 30);
+        const Performer before = performer;
+        performer.advance(frame);
+        watch.step(before, frame, performer);
+        if (i >= 36) { farthest = std::max(farthest, degrees_between(performer.model_transform(1).rotation, Quat{})); }
+    }
+    CAPTURE(watch.worst_snap().time, watch.worst_snap().allowed);
+    CHECK(farthest < 0.01);
+    CHECK(watch.worst_snap().jolt > 110);
+    CHECK(watch.worst_snap().ratio <= snap_ratio_bound);
+}
+
 TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full") {
     for (const std::string how : {"", "space: model, ", "mode: add, against: low, "}) {
         const Snap by_state = laid_over(how + with_fade(comes_and_goes, "0"));
