@@ -47,7 +47,7 @@ void fetch_what_all_read(const CharacterData& data, const PerformerBlock& block,
     for (const MovedJoint& moved : data.moved) {
         const std::size_t first = moved.row * lanes + moved.joint / lane_padding * lane_padding;
         if (std::exchange(fetched, first) == first) { continue; }
-        for (const std::size_t row : {0, 1, 2}) { hwy::Prefetch(block.pose() + first + row * lanes); }
+        for (std::size_t row = 0; row < 3; ++row) { hwy::Prefetch(block.pose() + first + row * lanes); }
     }
 }
 
