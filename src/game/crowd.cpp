@@ -7,15 +7,24 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <hwy/cache_control.h>
 
 namespace gait {
 using namespace detail;
 namespace {
 
+/// Where a member stands, in so many bits of a key.
+constexpr unsigned place_bits = 12;
 /// So many of a crowd are put in order at a time.
-constexpr std::size_t most_sorted = 4096;
+constexpr std::size_t most_sorted = std::size_t{1} << place_bits;
+
+/// A number of its character's in the upper bits: sorted, those of one follow one another. That two characters share
+/// one is rare, and does no harm.
+std::uint32_t key_of(const CrowdMember& member, std::size_t place) {
+    const auto address = std::uint64_t(reinterpret_cast<std::uintptr_t>(&member.performer->character()));
+    const auto scattered = std::uint32_t((address * 0x9E3779B97F4A7C15U) >> 32U);
+    return (scattered & ~std::uint32_t(most_sorted - 1)) | std::uint32_t(place);
+}
 
 /// Members in the order in which they are advanced: those of one character follow one another, for each one's frame
 /// reads much that all of them share.
@@ -26,19 +35,17 @@ public:
         bool grouped = true;
         for (std::size_t i = 0; i < members.size(); ++i) {
             if (members[i].performer == nullptr) { continue; }
-            order_[count_++] = std::uint16_t(i);
-            if (count_ > 1 && character_of(count_ - 2) != character_of(count_ - 1)) { grouped = false; }
+            keys_[count_] = key_of(members[i], i);
+            grouped = grouped && (count_ == 0 || (keys_[count_] ^ keys_[count_ - 1]) < most_sorted);
+            ++count_;
         }
-        if (grouped) { return; }
-        std::sort(order_.begin(), order_.begin() + std::ptrdiff_t(count_), [&](std::uint16_t a, std::uint16_t b) {
-            const void *of_a = &members[a].performer->character(), *of_b = &members[b].performer->character();
-            return of_a != of_b ? std::less<>{}(of_a, of_b) : a < b;
-        });
+        if (!grouped) { std::sort(keys_.begin(), keys_.begin() + std::ptrdiff_t(count_)); }
     }
 
     [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] const CrowdMember& operator[](std::size_t place) const { return members_[order_[place]]; }
-
+    [[nodiscard]] const CrowdMember& operator[](std::size_t place) const {
+        return members_[keys_[place] % most_sorted];
+    }
     /// Asks for where a performer stands.
     void fetch(std::size_t place) const {
         if (place + 1 < count_) { hwy::Prefetch(&(*this)[place + 1]); }
@@ -46,10 +53,8 @@ public:
     }
 
 private:
-    [[nodiscard]] const void* character_of(std::size_t place) const { return &(*this)[place].performer->character(); }
-
     std::span<const CrowdMember> members_;
-    std::array<std::uint16_t, most_sorted> order_; // NOLINT: only the first `count_` hold anything
+    std::array<std::uint32_t, most_sorted> keys_; // NOLINT: only the first `count_` hold anything
     std::size_t count_ = 0;
 };
 
