@@ -14,15 +14,19 @@ KeptList<std::uint32_t> lines_of_each_frame(const PerformerLayout& layout, const
     constexpr std::size_t of_a_layer = 5, of_others = 16;
     lines.reserve(of_a_layer * needs.layers.size() + of_others);
     const auto read = [&](std::size_t offset, std::size_t size) {
-        for (std::size_t line = offset / cache_line; line * cache_line < offset + size; ++line) {
+        for (std::size_t line = offset / cache_line; size > 0 && line * cache_line < offset + size; ++line) {
             lines.push_back(std::uint32_t(line));
         }
     };
+    // Of very many inputs a frame reads few.
+    constexpr std::size_t most_inputs = 64;
+    const std::size_t inputs = std::min(needs.parameters, most_inputs);
     // What happened in the last step stands at the header's end, and is only written.
     read(0, offsetof(PerformerHeader, records));
-    read(layout.memory, needs.computed * sizeof(double));
+    read(layout.memory, std::min(needs.computed, most_inputs) * sizeof(double));
     read(layout.cursors, needs.cursors * sizeof(PlanePoint));
-    read(layout.raw, 2 * needs.parameters * sizeof(float)); // and what is smoothed of them, which follows
+    read(layout.raw, inputs * sizeof(float));
+    read(layout.smoothed, inputs * sizeof(float));
     for (const LayerLayout& layer : layout.layers) {
         read(layer.header, offsetof(LayerHeader, instances) + sizeof(Instance));
         read(layer.header + offsetof(LayerHeader, path), sizeof(ActiveNode));

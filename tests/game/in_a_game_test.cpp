@@ -1,4 +1,6 @@
 #include "gait/gait.hpp"
+#include "perform/block_of.hpp"
+#include "perform/fetch_ahead.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
@@ -7,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <set>
 #include <stdexcept>
 
 using namespace gait;
@@ -215,6 +218,44 @@ TEST_CASE("a large crowd of two characters, dealt out by turns, does what each w
         return !std::ranges::equal(a.bytes(), b.bytes());
     };
     for (std::size_t i = 0; i < crowd.size(); ++i) { REQUIRE_FALSE(differ(crowd[i], one_by_one[i])); }
+}
+
+TEST_CASE("of the lines that a frame of a crowd changes nearly all were asked for ahead, and few more than it needs") {
+    const auto& character = support::lamplighter().character;
+    struct Kind {
+        double speed;
+        bool pose;
+        std::size_t most; ///< lines asked for
+    };
+    for (const Kind& kind : {Kind{1.4, true, 65}, Kind{1.4, false, 50}, Kind{0, true, 75}, Kind{4, true, 75}}) {
+        Performer her(character);
+        her.set("speed", kind.speed);
+        for (int f = 0; f < 240; ++f) {
+            her.advance(1.0 / 60);
+            if (kind.pose) { her.pose({}); }
+        }
+        const detail::PerformerBlock block = detail::block_of(her);
+        const auto* bytes = reinterpret_cast<const std::byte*>(&block.header());
+        std::set<std::size_t> asked;
+        const auto ask = [&](const std::byte* line) { asked.insert(std::size_t(line - bytes) / detail::cache_line); };
+        const detail::LinesAhead lines(character->data(), block, kind.pose, ask);
+        lines.what_all_read();
+        lines.what_it_reads();
+        const std::vector<std::byte> before(bytes, bytes + character->performer_bytes());
+        her.advance(1.0 / 60);
+        if (kind.pose) { her.pose({}); }
+        std::size_t changed = 0, missed = 0;
+        for (std::size_t at = 0; at < before.size(); at += detail::cache_line) {
+            if (std::memcmp(bytes + at, before.data() + at, detail::cache_line) == 0) { continue; }
+            ++changed;
+            missed += asked.count(at / detail::cache_line) == 0 ? 1 : 0;
+        }
+        CAPTURE(kind.speed, kind.pose, changed, asked.size());
+        CHECK(changed > 5);
+        CHECK(missed == 0);
+        CHECK(asked.size() <= kind.most);
+        CHECK(*asked.rbegin() * detail::cache_line < before.size());
+    }
 }
 
 TEST_CASE("a call that cannot be meant is refused where it is made") {
