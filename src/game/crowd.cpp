@@ -5,26 +5,20 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cstddef>
 #include <cstdint>
 #include <hwy/cache_control.h>
+#include <utility>
 
 namespace gait {
 using namespace detail;
 namespace {
 
-/// Where a member stands, in so many bits of a key.
-constexpr unsigned place_bits = 12;
 /// So many of a crowd are put in order at a time.
-constexpr std::size_t most_sorted = std::size_t{1} << place_bits;
-
-/// A number of its character's in the upper bits: sorted, those of one follow one another. That two characters share
-/// one is rare, and does no harm.
-std::uint32_t key_of(const CrowdMember& member, std::size_t place) {
-    const auto address = std::uint64_t(reinterpret_cast<std::uintptr_t>(&member.performer->character()));
-    const auto scattered = std::uint32_t((address * 0x9E3779B97F4A7C15U) >> 32U);
-    return (scattered & ~std::uint32_t(most_sorted - 1)) | std::uint32_t(place);
-}
+constexpr std::size_t most_sorted = 4096;
+/// And into so many groups at most.
+constexpr std::size_t most_groups = most_sorted / 4;
 
 /// Members in the order in which they are advanced: those of one character follow one another, for each one's frame
 /// reads much that all of them share.
@@ -32,20 +26,26 @@ class Order {
 public:
     /// Of at most `most_sorted` members, those without a performer left out.
     explicit Order(std::span<const CrowdMember> members) : members_(members) {
-        bool grouped = true;
+        // Each goes into a group by its character's address. That two characters share one is rare, and does no harm.
+        const std::size_t groups = std::min(std::bit_ceil(members.size() / 4 + 1), most_groups);
+        std::array<std::uint16_t, most_sorted> group; // NOLINT: of those that have one
+        std::array<std::uint16_t, most_groups> place; // NOLINT: where the next of each group goes
+        std::fill_n(place.begin(), groups, std::uint16_t{0});
         for (std::size_t i = 0; i < members.size(); ++i) {
             if (members[i].performer == nullptr) { continue; }
-            keys_[count_] = key_of(members[i], i);
-            grouped = grouped && (count_ == 0 || (keys_[count_] ^ keys_[count_ - 1]) < most_sorted);
-            ++count_;
+            group[i] = std::uint16_t(scattered(&members[i].performer->character()) % groups);
+            ++place[group[i]];
         }
-        if (!grouped) { std::sort(keys_.begin(), keys_.begin() + std::ptrdiff_t(count_)); }
+        for (std::size_t g = 0; g < groups; ++g) {
+            place[g] = std::uint16_t(std::exchange(count_, count_ + place[g]));
+        }
+        for (std::size_t i = 0; i < members.size(); ++i) {
+            if (members[i].performer != nullptr) { order_[place[group[i]]++] = std::uint16_t(i); }
+        }
     }
 
     [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] const CrowdMember& operator[](std::size_t place) const {
-        return members_[keys_[place] % most_sorted];
-    }
+    [[nodiscard]] const CrowdMember& operator[](std::size_t place) const { return members_[order_[place]]; }
     /// Asks for where a performer stands.
     void fetch(std::size_t place) const {
         if (place + 1 < count_) { hwy::Prefetch(&(*this)[place + 1]); }
@@ -53,8 +53,13 @@ public:
     }
 
 private:
+    /// A number of a character's own.
+    static std::size_t scattered(const Character* character) {
+        return std::size_t((std::uint64_t(reinterpret_cast<std::uintptr_t>(character)) * 0x9E3779B97F4A7C15U) >> 40U);
+    }
+
     std::span<const CrowdMember> members_;
-    std::array<std::uint32_t, most_sorted> keys_; // NOLINT: only the first `count_` hold anything
+    std::array<std::uint16_t, most_sorted> order_; // NOLINT: only the first `count_` hold anything
     std::size_t count_ = 0;
 };
 

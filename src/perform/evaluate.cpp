@@ -6,15 +6,11 @@
 #include "perform/inertial_offset.hpp"
 #include "perform/playheads.hpp"
 
-#include <hwy/highway.h>
-
 #include <algorithm>
 #include <span>
 
 namespace gait::detail {
 namespace {
-
-namespace hn = hwy::HWY_NAMESPACE; // of what every processor of this kind can
 
 /// A clip at a place, 0 to 1.
 Sample sample_at(const ClipFrames& clip, double position, float weight) {
@@ -58,14 +54,11 @@ public:
     void add(std::uint16_t moved, const float* from, const float* to, float first, float second) {
         const auto m = of_part_.place_of(moved);
         if (!m) { return; }
-        // Four at once: left alone, the compiler takes them one by one where it puts this into its caller.
-        const hn::CappedTag<float, 4> four;
-        float* const sum = at_[*m].data();
-        for (std::size_t e = 0; e < 4; e += hn::Lanes(four)) {
-            const auto more = hn::Add(hn::Mul(hn::Set(four, first), hn::LoadU(four, from + e)),
-                                      hn::Mul(hn::Set(four, second), hn::LoadU(four, to + e)));
-            hn::StoreU(hn::Add(hn::LoadU(four, sum + e), more), four, sum + e);
-        }
+        // Read before any of it is written: the compiler takes four at once then.
+        std::array<float, 4>& sum = at_[*m];
+        std::array<float, 4> more; // NOLINT: filled at once
+        for (std::size_t e = 0; e < 4; ++e) { more[e] = sum[e] + (first * from[e] + second * to[e]); }
+        sum = more;
     }
     /// Adds all that a clip moves; `profile` [lanes] is its weight on each lane, null where that is 1.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {
