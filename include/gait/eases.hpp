@@ -31,6 +31,7 @@ inline constexpr std::array<EaseInfo, 5> eases{{
 [[nodiscard]] constexpr double eased(Ease ease, double u) {
     if (!(u > 0)) { return 0; }
     if (u >= 1) { return 1; }
+    if (ease == Ease::smooth) { return eases[0].weight(u); } // as most fades are: nothing is called
     return eases[std::size_t(ease)].weight(u);
 }
 

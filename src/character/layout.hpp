@@ -41,7 +41,8 @@ struct Window {
     [[nodiscard]] std::size_t end() const { return first + lanes; }
     /// Where in the window a lane is; nothing outside.
     [[nodiscard]] std::optional<std::size_t> place_of(std::size_t lane) const {
-        return lane >= first && lane - first < lanes ? std::optional(lane - first) : std::nullopt;
+        const std::size_t place = lane - first; // wraps round to a large one before the window
+        return place < lanes ? std::optional(place) : std::nullopt;
     }
 };
 

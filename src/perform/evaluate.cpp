@@ -52,13 +52,7 @@ public:
     [[nodiscard]] bool any() const { return of_part_.lanes > 0; }
     /// What one of the character's `moved` is off rest in two frames.
     void add(std::uint16_t moved, const float* from, const float* to, float first, float second) {
-        const auto m = of_part_.place_of(moved);
-        if (!m) { return; }
-        // Read before any of it is written: the compiler takes four at once then.
-        std::array<float, 4>& sum = at_[*m];
-        std::array<float, 4> more; // NOLINT: filled at once
-        for (std::size_t e = 0; e < 4; ++e) { more[e] = sum[e] + (first * from[e] + second * to[e]); }
-        sum = more;
+        if (const auto m = of_part_.place_of(moved)) { add_four(at_[*m].data(), from, first, to, second); }
     }
     /// Adds all that a clip moves; `profile` [lanes] is its weight on each lane, null where that is 1.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {
@@ -265,12 +259,8 @@ GAIT_NOINLINE void write_unlike(const CharacterData& data, const PerformerBlock&
     UnlikeWriter(data, block, how, program, moved).write(instance);
 }
 
-/// Whether `write_alike` will do for what an instance shows now.
-bool are_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
-    const StateFacts& facts = data.states[instance.state].facts;
-    if (block.has_signs(instance)) { return false; }
-    if (!facts.masked || facts.plain) { return facts.plain; }
-    // Nothing of what would be mixed in on a part of the body counts.
+/// Whether nothing counts of what an instance would mix in on a part of the body.
+GAIT_NOINLINE bool is_unmasked(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
     const Motion& motion = data.motions.motions[data.states[instance.state].motion];
     const std::span<const Channel> channels = data.motions.channels_of(motion);
     const float* terms = block.terms(instance);
@@ -285,6 +275,13 @@ bool are_alike(const CharacterData& data, const PerformerBlock& block, const Ins
         }
     }
     return true;
+}
+
+/// Whether `write_alike` will do for what an instance shows now.
+bool are_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance) {
+    const StateFacts& facts = data.states[instance.state].facts;
+    if (block.has_signs(instance)) { return false; }
+    return facts.plain || (facts.masked && is_unmasked(data, block, instance));
 }
 
 /// Adds the rest pose with the weight that no clip covers.

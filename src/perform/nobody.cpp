@@ -2,6 +2,7 @@
 
 #include "character/character_data.hpp"
 #include "gait/character.hpp"
+#include "math/compiler.hpp"
 
 #include <memory>
 #include <utility>
@@ -22,7 +23,7 @@ const SharedCharacter& nobody() {
     return character;
 }
 
-std::byte* block_of_nobody() noexcept {
+GAIT_COLD std::byte* block_of_nobody() noexcept {
     thread_local PerformerHeader header;
     header = PerformerHeader{};
     return reinterpret_cast<std::byte*>(&header);

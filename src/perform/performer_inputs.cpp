@@ -45,9 +45,13 @@ void set_at_once(const PerformerBlock& block, std::uint16_t index, float value) 
     block.smoothed()[index] = value;
 }
 
+/// Shows what is set. By itself, so that what most calls do needs no block on the stack.
+GAIT_NOINLINE void show_set(const Performer& performer) {
+    begin_again(performer.character().data(), block_of(performer));
+}
 /// Before the first step the pose shows what is set.
-void show_at_start(const CharacterData& data, const PerformerBlock& block) {
-    if (block.header().started == 0) { begin_again(data, block); }
+void show_at_start(const Performer& performer) {
+    if (block_of(performer).header().started == 0) { show_set(performer); }
 }
 
 /// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the
@@ -67,7 +71,7 @@ GAIT_NOINLINE bool set_followed(const Performer& performer, std::uint16_t index,
     }
     set_at_once(block, index, value);
     if (follows) { begin_smoothed(data, block, index); }
-    show_at_start(data, block);
+    show_at_start(performer);
     return true;
 }
 
@@ -83,7 +87,7 @@ bool Performer::set(NumberParameter parameter, float value) {
     const bool follows = data.smoothed_of[parameter.index] != no_index;
     if (info->kind == ParameterKind::number && !follows) {
         set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
-        show_at_start(data, block);
+        show_at_start(*this);
         return true;
     }
     return set_followed(*this, parameter.index, value);
@@ -95,7 +99,7 @@ bool Performer::set(FlagParameter parameter, bool value) {
         return refuse_parameter(*this, {"set", "flag", {}, value ? 1.0 : 0.0}, parameter.index, Refusal::wrong_handle);
     }
     set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
-    show_at_start(character_->data(), block);
+    show_at_start(*this);
     return true;
 }
 
@@ -107,7 +111,7 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
         const auto found = std::find(of.begin(), of.end(), value);
         if (found != of.end()) {
             set_at_once(block, parameter.index, float(found - of.begin()));
-            show_at_start(data, block);
+            show_at_start(*this);
             return true;
         }
         return refuse_parameter(*this, {"set", "choice", value}, parameter.index, Refusal::unknown_word);
