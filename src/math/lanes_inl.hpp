@@ -97,15 +97,22 @@ HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemisphere
     const auto none = hn::Zero(integers), one = hn::Set(integers, 1);
     const auto against = hn::BroadcastSignBit(hn::BitCast(integers, product)); // all bits, or none
     const auto own = hn::Or(against, one);                                     // -1 or 1
-    // Times a sign: a multiplication takes longer.
-    const auto agreeing = [&](auto sign) HWY_ATTR { return hn::Sub(hn::Xor(sign, against), against); };
     const auto clear = hn::RebindMask(integers, hn::Gt(hn::Abs(product), hn::Set(d, clearly)));
     const auto untouched = hn::RebindMask(integers, hn::Le(weight, hn::Zero(d)));
-    const auto covered = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 1.0F)));
-    const auto mostly = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 0.5F)));
     const auto known = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.sign));
     const auto before = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.agreement));
     auto result = hn::PromoteTo(integers, hn::LoadU(bytes, lanes.turned));
+    // As it is most often: all lie clearly on the side that was chosen, and did before. Then nothing changes.
+    const auto agree = hn::And(clear, hn::And(hn::Eq(known, own), hn::Eq(before, one)));
+    const auto as_seen = hn::Or(hn::Eq(result, one), hn::Not(untouched));
+    if (hn::AllTrue(integers, hn::And(agree, as_seen))) [[likely]] {
+        turned = hn::ConvertTo(d, result);
+        return hn::ConvertTo(d, known);
+    }
+    // Times a sign: a multiplication takes longer.
+    const auto agreeing = [&](auto sign) HWY_ATTR { return hn::Sub(hn::Xor(sign, against), against); };
+    const auto covered = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 1.0F)));
+    const auto mostly = hn::RebindMask(integers, hn::Ge(weight, hn::Set(d, 0.5F)));
     const auto is_new = hn::Eq(known, none);
     const auto opposite = hn::And(hn::Eq(agreeing(known), hn::Neg(before)), hn::Ne(before, none));
     auto sign = hn::IfThenElse(hn::And(clear, opposite), hn::Neg(known), known);
