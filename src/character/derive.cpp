@@ -3,6 +3,8 @@
 #include "math/model_kernels.hpp"
 
 #include <algorithm>
+#include <cmath>
+#include <cstdint>
 #include <tuple>
 
 namespace gait::detail {
@@ -56,8 +58,36 @@ void lay_out_rig(CharacterData& data) {
     }
 }
 
+namespace {
+
+/// The bit of the 64th of a round that a place is in, in rounds.
+std::uint64_t moment_bit(double place) {
+    if (!(std::fabs(place) < 0x1p40)) { return ~std::uint64_t{0}; } // it may be anywhere
+    return std::uint64_t{1} << (std::size_t((place - std::floor(place)) * 64) % 64);
+}
+
+/// Notes roughly where its marks and the ends of its spans are.
+void note_moments(const CharacterData& data, Leaf& leaf) {
+    const PhaseWarp& warp = data.motions.warp_of(leaf);
+    leaf.cycles_a_stride = 1.0 / warp.strides();
+    const auto note = [&](double place) {
+        for (const double off : {-1e-4, 1e-4}) { // to both sides of a border between two
+            leaf.moments |= moment_bit(place + off);
+            leaf.phase_moments |= moment_bit(warp.strides_at(place) * leaf.cycles_a_stride + off);
+        }
+    };
+    for (const PlacedMark& mark : data.clip_events[leaf.clip].marks) { note(mark.at); }
+    for (const PlacedSpan& span : data.clip_events[leaf.clip].spans) {
+        note(span.from);
+        note(span.to);
+    }
+}
+
+} // namespace
+
 void connect_leaves(CharacterData& data) {
     for (Leaf& leaf : data.motions.leaves) {
+        note_moments(data, leaf);
         leaf.sampled = leaf.additive != no_index ? &data.additives[leaf.additive] : &data.clips[leaf.clip];
         leaf.frames = ClipFrames(*leaf.sampled);
         // Most clips move one joint alone, the hips.

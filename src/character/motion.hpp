@@ -38,6 +38,9 @@ struct alignas(cache_line) Leaf { // NOLINT(clang-analyzer-optin.performance.Pad
     const float* moving = nullptr;           ///< [frame][x y z 0] where all it moves is one joint's translation: what
                                              ///< that is off rest; null otherwise
     std::uint16_t moving_at = 0;             ///< which of the character's `moved` that is
+    std::uint64_t moments = 0;               ///< a bit for each 64th of its cycle, where marks and ends of spans are
+    std::uint64_t phase_moments = 0;         ///< the same for each 64th of the strides that it takes
+    double cycles_a_stride = 1;              ///< one over those
 };
 
 /// A rate is held between these: times as fast, negative for backward.

@@ -145,8 +145,8 @@ template <As<Stretch> T, typename V> void fields(T& s, V visit) {
 template <As<Leaf> T, typename V> void fields(T& s, V visit) {
     // Where its numbers are is found as it is opened.
     auto& [sampled, frames, loops, synced, leads, channel, additive, warp, clip, pace_group, strides, has_events,
-           adds_nothing, keeps_time, rate, cadence, stride_seconds, speed_right, speed_ahead, pace, moving, moving_at] =
-        s;
+           adds_nothing, keeps_time, rate, cadence, stride_seconds, speed_right, speed_ahead, pace, moving, moving_at,
+           moments, phase_moments, cycles_a_stride] = s;
     visit(loops, synced, leads, channel, additive, warp, clip, pace_group, strides, has_events, adds_nothing,
           keeps_time, rate, cadence, stride_seconds, speed_right, speed_ahead, pace);
 }

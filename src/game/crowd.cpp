@@ -36,9 +36,7 @@ public:
             group[i] = std::uint16_t(scattered(&members[i].performer->character()) % groups);
             ++place[group[i]];
         }
-        for (std::size_t g = 0; g < groups; ++g) {
-            place[g] = std::uint16_t(std::exchange(count_, count_ + place[g]));
-        }
+        for (std::size_t g = 0; g < groups; ++g) { place[g] = std::uint16_t(std::exchange(count_, count_ + place[g])); }
         for (std::size_t i = 0; i < members.size(); ++i) {
             if (members[i].performer != nullptr) { order_[place[group[i]]++] = std::uint16_t(i); }
         }

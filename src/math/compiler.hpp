@@ -17,8 +17,8 @@
 
 namespace gait::detail {
 
-/// sum += a * of_a + b * of_b, four numbers each. Left alone, the compiler takes them one by one where it puts this into
-/// its caller, and so does Highway where it must not ask which processor this is.
+/// sum += a * of_a + b * of_b, four numbers each. Left alone, the compiler takes them one by one where it puts this
+/// into its caller, and so does Highway where it must not ask which processor this is.
 inline void add_four(float* sum, const float* a, float of_a, const float* b, float of_b) {
 #if defined(__GNUC__)
     using Four [[gnu::vector_size(16)]] = float;

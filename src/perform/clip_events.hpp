@@ -4,6 +4,10 @@
 #include "perform/frame.hpp"
 #include "perform/phase_clock.hpp"
 
+#include <algorithm>
+#include <bit>
+#include <cstdint>
+
 namespace gait::detail {
 
 /// A stretch that a clip of an instance plays, positions in cycles.
@@ -16,6 +20,16 @@ struct Played {
     const PhaseClock* clock = nullptr; ///< when it keeps step: what tells how long that is, from `strides` on
     double strides = 0;
 };
+
+/// Whether something may be passed from one place to another, in rounds, by the `moments` of a leaf. Most frames pass
+/// nothing, which this tells sooner than looking at every mark.
+[[nodiscard]] inline bool may_pass(std::uint64_t moments, double from, double to) {
+    const double low = std::min(from, to), high = std::max(from, to);
+    if (!(low >= 0 && high < 0x1p50 && high - low < 0.5)) { return moments != 0; }
+    const auto first = std::int64_t(low * 64), last = std::int64_t(high * 64);
+    const std::uint64_t all = (std::uint64_t{2} << (last - first)) - 1; // of those, the first at bit 0
+    return (moments & std::rotl(all, int(first % 64))) != 0;
+}
 
 /// Says what is passed over the stretch. The frame's time is still that of its beginning.
 void pass_clip_events(Frame& frame, const Played& played);

@@ -74,7 +74,8 @@ void pass_clip(Frame& frame, std::size_t index, const Leaf& leaf, Playhead& play
                double dt) {
     const Instance& instance = frame.layer.instances[index];
     if (follows_phase(instance, leaf)) {
-        if (!leaf.has_events) { return; }
+        const double rounds = leaf.cycles_a_stride;
+        if (!may_pass(leaf.phase_moments, shared.step.from * rounds, shared.step.to * rounds)) { return; }
         const PhaseWarp& warp = frame.data.motions.warp_of(leaf);
         Played played{index, &playhead, warp.place(shared.step.from), warp.place(shared.step.to), dt};
         played.clock = shared.clock;
@@ -85,7 +86,7 @@ void pass_clip(Frame& frame, std::size_t index, const Leaf& leaf, Playhead& play
     if (step == 0) { return; }
     double to = playhead.position + step;
     if (!leaf.loops) { to = std::clamp(to, 0.0, 1.0); }
-    if (leaf.has_events) {
+    if (may_pass(leaf.moments, playhead.position, to)) {
         pass_clip_events(frame, {index, &playhead, playhead.position, to, dt * (to - playhead.position) / step});
     }
     playhead.position = to;

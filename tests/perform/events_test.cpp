@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <fmt/format.h>
+#include <map>
 
 using namespace gait;
 using support::machine;
@@ -131,6 +134,45 @@ TEST_CASE("a step that lasts a minute tells every mark of it") {
     performer.advance(60, events);
     CHECK(events.events().size() == 1 + 4 * 60);
     CHECK(events.lost() == 0);
+}
+
+TEST_CASE("small steps tell every mark that a large one tells, wherever it stands, in and out of step") {
+    // Many, and some on the borders of the parts in which a step looks for them, or a hair beside.
+    std::string instants = "0.013, 0.5, 0.7071";
+    for (const int part : {0, 1, 7, 31, 32, 63}) {
+        for (const double beside : {0.0, 1e-7, 3e-5}) { instants += fmt::format(", {}", part / 64.0 + beside); }
+    }
+    const auto character = support::character(
+        fmt::format(
+            "gait: 1\nrig: x.glb\nclips:\n"
+            "  even: {{loop: yes, marks: {{left_down: 0.1, right_down: 0.6, here: [{0}]}}}}\n"
+            "  limp: {{loop: yes, marks: {{left_down: 0.05, right_down: 0.3, here: [{0}]}}}}\n"
+            "parameters: {{x: {{kind: number, smooth: 0}}}}\nlayers: [{{name: body, machine: {{start: s, states: "
+            "{{s: {{play: {{blend: x, sync: footfall, points: {{0: even, 1: limp}}}}}}}}}}}}]\n",
+            instants),
+        support::assets(2, {support::held("even", 2, 15, 1), support::held("limp", 2, 15, 1)}));
+    const auto told = [&](double x, double seconds, int steps) {
+        Performer performer(character);
+        performer.set("x", x);
+        EventList events(4096);
+        std::map<std::uint16_t, int> times;
+        for (int i = 0; i < steps; ++i) {
+            performer.advance(seconds / steps, events);
+            for (const Event& event : events.events()) {
+                if (event.kind == EventKind::mark) { ++times[event.clip]; }
+            }
+        }
+        return times;
+    };
+    for (const double x : {0.0, 0.4, 1.0}) {
+        // A step of more than half a round looks at all of them. None ends near one.
+        for (const double seconds : {0.9973, 2.4973}) {
+            CAPTURE(x, seconds);
+            const auto large = told(x, seconds, int(seconds) + 1);
+            CHECK(large.size() == (x == 0.4 ? 2U : 1U));
+            for (const int steps : {61, 240, 997}) { CHECK(told(x, seconds, steps) == large); }
+        }
+    }
 }
 
 TEST_CASE("a mark at a clip's very end is told even when the state is left in that step") {
