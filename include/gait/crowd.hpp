@@ -31,7 +31,7 @@ using RunInParts =
 /// Advances each of a crowd by its own step, told in its own list, on `run`'s threads, or where that is empty on this
 /// one. What the next one's frame reads is fetched meanwhile, and those of one character follow one another, so that a
 /// crowd which no cache holds takes little longer a performer than one alone. The same, bit for bit, in whatever parts
-/// and order. Allocates nothing of its own; each part takes some 20 kB of its thread's stack. A refused step is counted
+/// and order. Allocates nothing of its own; each part takes some 40 kB of its thread's stack. A refused step is counted
 /// by each. Each performer may be there once; those that are null are left out.
 GAIT_API void advance_all(std::span<const CrowdMember> members, const RunInParts& run);
 

@@ -16,74 +16,85 @@ using namespace detail;
 namespace {
 
 /// So many of a crowd are put in order at a time.
-constexpr std::size_t most_sorted = 4096;
+constexpr std::size_t most_sorted = std::size_t{1} << 14U;
 /// And into so many groups at most.
-constexpr std::size_t most_groups = most_sorted / 4;
+constexpr std::size_t most_groups = 1024;
 
 /// Members in the order in which they are advanced: those of one character follow one another, for each one's frame
 /// reads much that all of them share.
 class Order {
 public:
     /// Of at most `most_sorted` members, those without a performer left out.
-    explicit Order(std::span<const CrowdMember> members) : members_(members) {
-        // Each goes into a group by its character's address. That two characters share one is rare, and does no harm.
-        const std::size_t groups = std::min(std::bit_ceil(members.size() / 4 + 1), most_groups);
-        std::array<std::uint16_t, most_sorted> group; // NOLINT: of those that have one
-        std::array<std::uint16_t, most_groups> place; // NOLINT: where the next of each group goes
-        std::fill_n(place.begin(), groups, std::uint16_t{0});
-        for (std::size_t i = 0; i < members.size(); ++i) {
+    explicit Order(std::span<const CrowdMember> members)
+        : members_(members), groups_(std::min(std::bit_ceil(members.size() / 4 + 1), most_groups)) {
+        std::fill_n(first_.begin(), groups_, nobody);
+        for (std::size_t i = members.size(); i-- > 0;) {
             if (members[i].performer == nullptr) { continue; }
-            group[i] = std::uint16_t(scattered(&members[i].performer->character()) % groups);
-            ++place[group[i]];
-        }
-        for (std::size_t g = 0; g < groups; ++g) { place[g] = std::uint16_t(std::exchange(count_, count_ + place[g])); }
-        for (std::size_t i = 0; i < members.size(); ++i) {
-            if (members[i].performer != nullptr) { order_[place[group[i]]++] = std::uint16_t(i); }
+            std::uint16_t& first = first_[group_of(members[i].performer->character())];
+            after_[i] = std::exchange(first, std::uint16_t(i));
         }
     }
 
-    [[nodiscard]] std::size_t size() const { return count_; }
-    [[nodiscard]] const CrowdMember& operator[](std::size_t place) const { return members_[order_[place]]; }
-    /// Asks for where a performer stands.
-    void fetch(std::size_t place) const {
-        if (place + 1 < count_) { hwy::Prefetch(&(*this)[place + 1]); }
-        if (place < count_) { hwy::Prefetch((*this)[place].performer); }
+    Order(const Order&) = delete;
+    Order& operator=(const Order&) = delete;
+
+    /// The next one; null when all were taken.
+    [[nodiscard]] const CrowdMember* take() {
+        while (next_ == nobody) {
+            if (group_ == groups_) { return nullptr; }
+            next_ = first_[group_++];
+        }
+        return &members_[std::exchange(next_, after_[next_])];
     }
 
 private:
-    /// A number of a character's own.
-    static std::size_t scattered(const Character* character) {
-        return std::size_t((std::uint64_t(reinterpret_cast<std::uintptr_t>(character)) * 0x9E3779B97F4A7C15U) >> 40U);
+    static constexpr std::uint16_t nobody = 0xFFFF;
+    static_assert(most_sorted <= nobody);
+
+    /// By a character's address. That two of them share a group is rare, and does no harm.
+    [[nodiscard]] std::size_t group_of(const Character& character) const {
+        const auto address = std::uint64_t(reinterpret_cast<std::uintptr_t>(&character));
+        return std::size_t((address * 0x9E3779B97F4A7C15U) >> 40U) % groups_;
     }
 
     std::span<const CrowdMember> members_;
-    std::array<std::uint16_t, most_sorted> order_; // NOLINT: only the first `count_` hold anything
-    std::size_t count_ = 0;
+    std::size_t groups_, group_ = 0; ///< all, and those that were begun
+    std::uint16_t next_ = nobody;    ///< of that group
+    // NOLINTBEGIN: filled as they are needed
+    std::array<std::uint16_t, most_groups> first_; ///< of each group
+    std::array<std::uint16_t, most_sorted> after_; ///< the next of its group, a member each
+    // NOLINTEND
 };
 
-/// What a member's frame reads is fetched while the one before has its own.
-template <typename Fetch> void fetch_for(const Order& order, std::size_t place, Fetch fetch) {
-    if (place >= order.size()) { return; }
-    const CrowdMember& member = order[place];
-    fetch(member.performer->character().data(), block_of(*member.performer), member.pose || !member.skinning.empty());
-}
+bool is_posed(const CrowdMember& member) { return member.pose || !member.skinning.empty(); }
 
-void advance_in_order(const Order& order) {
-    for (std::size_t place = 0; place < order.size(); ++place) {
-        const CrowdMember& member = order[place];
-        order.fetch(place + 2);
-        fetch_for(order, place + 1, fetch_what_all_read);
-        if (member.events != nullptr) {
-            member.performer->advance(member.seconds, *member.events);
+void advance_in_order(std::span<const CrowdMember> members) {
+    Order order(members);
+    const CrowdMember* member = order.take();
+    const CrowdMember *next = order.take(), *second = order.take();
+    while (member != nullptr) {
+        // Where those stand that come later.
+        const CrowdMember* const third = order.take();
+        if (third != nullptr) { hwy::Prefetch(third); }
+        if (second != nullptr) { hwy::Prefetch(second->performer); }
+        // What the next frame reads is fetched while this one is under way.
+        Performer& performer = *member->performer;
+        if (next != nullptr) { fetch_what_all_read(next->performer->character().data(), block_of(*next->performer)); }
+        if (is_posed(*member)) { fetch_pose(performer.character().data(), block_of(performer)); }
+        if (member->events != nullptr) {
+            performer.advance(member->seconds, *member->events);
         } else {
-            member.performer->advance(member.seconds);
+            performer.advance(member->seconds);
         }
-        fetch_for(order, place + 1, fetch_what_it_reads);
-        if (!member.skinning.empty()) {
-            member.performer->skinning_matrices(member.skinning);
-        } else if (member.pose) {
-            member.performer->pose({});
+        if (next != nullptr) {
+            fetch_what_it_reads(next->performer->character().data(), block_of(*next->performer), is_posed(*next));
         }
+        if (!member->skinning.empty()) {
+            performer.skinning_matrices(member->skinning);
+        } else if (member->pose) {
+            performer.pose({});
+        }
+        member = std::exchange(next, std::exchange(second, third));
     }
 }
 
@@ -93,7 +104,7 @@ void advance_all(std::span<const CrowdMember> members, const RunInParts& run) {
     const auto part = [&](std::size_t from, std::size_t to) {
         const std::size_t end = std::min(to, members.size());
         for (std::size_t first = from; first < end; first += most_sorted) {
-            advance_in_order(Order(members.subspan(first, std::min(most_sorted, end - first))));
+            advance_in_order(members.subspan(first, std::min(most_sorted, end - first)));
         }
     };
     if (run) {

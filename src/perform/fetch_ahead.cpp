@@ -14,12 +14,16 @@ constexpr auto fetch = [](const std::byte* line) {
 
 } // namespace
 
-void fetch_what_all_read(const CharacterData& data, const PerformerBlock& block, bool pose) {
-    LinesAhead(data, block, pose, fetch).what_all_read();
+void fetch_what_all_read(const CharacterData& data, const PerformerBlock& block) {
+    LinesAhead(data, block, false, fetch).what_all_read();
 }
 
 void fetch_what_it_reads(const CharacterData& data, const PerformerBlock& block, bool pose) {
     LinesAhead(data, block, pose, fetch).what_it_reads();
+}
+
+void fetch_pose(const CharacterData& data, const PerformerBlock& block) {
+    LinesAhead(data, block, true, fetch).what_a_pose_reads();
 }
 
 } // namespace gait::detail

@@ -11,12 +11,15 @@
 
 namespace gait::detail {
 
-/// Asks for what every frame reads: headers, inputs, and the pose if one is made. It reads nothing itself.
-void fetch_what_all_read(const CharacterData& data, const PerformerBlock& block, bool pose);
+/// Asks for what every frame reads: headers and inputs. It reads nothing itself.
+void fetch_what_all_read(const CharacterData& data, const PerformerBlock& block);
 
 /// Asks for what the next frame reads besides, as the headers tell, which are at hand by now: what plays, and what
-/// settles, decays or is shown in less.
+/// settles, decays or is shown in less. `pose`: one is made.
 void fetch_what_it_reads(const CharacterData& data, const PerformerBlock& block, bool pose);
+
+/// Asks for where a pose is made. That is soon enough as its frame begins.
+void fetch_pose(const CharacterData& data, const PerformerBlock& block);
 
 /// The lines of a block that those ask for: each is visited by an address in it.
 template <typename Visit> class LinesAhead {
@@ -27,16 +30,6 @@ public:
     void what_all_read() const {
         const auto* bytes = reinterpret_cast<const std::byte*>(&block_.header());
         for (const std::uint32_t line : data_.layout.lines_of_each) { visit_(bytes + line * cache_line); }
-        if (!pose_) { return; }
-        const std::size_t lanes = data_.layout.lanes;
-        constexpr std::size_t rotation_rows = 4;
-        visit(block_.pose(), rotation_rows * lanes);
-        std::size_t visited = 0;
-        for (const MovedJoint& moved : data_.moved) {
-            const std::size_t first = moved.row * lanes + moved.joint / lane_padding * lane_padding;
-            if (std::exchange(visited, first) == first) { continue; }
-            for (std::size_t row = 0; row < 3; ++row) { visit(block_.pose() + first + row * lanes, 1); }
-        }
     }
 
     void what_it_reads() const {
@@ -51,6 +44,18 @@ public:
         constexpr std::size_t kept_poses = 2;
         visit(block_.detail_turns(), kept_poses * 4 * data_.layout.lanes);
         visit(block_.detail_moves(), kept_poses * 3 * data_.moved.size());
+    }
+
+    void what_a_pose_reads() const {
+        const std::size_t lanes = data_.layout.lanes;
+        constexpr std::size_t rotation_rows = 4;
+        visit(block_.pose(), rotation_rows * lanes);
+        std::size_t visited = 0;
+        for (const MovedJoint& moved : data_.moved) {
+            const std::size_t first = moved.row * lanes + moved.joint / lane_padding * lane_padding;
+            if (std::exchange(visited, first) == first) { continue; }
+            for (std::size_t row = 0; row < 3; ++row) { visit(block_.pose() + first + row * lanes, 1); }
+        }
     }
 
 private:

@@ -193,7 +193,7 @@ TEST_CASE("a large crowd of two characters, dealt out by turns, does what each w
                                              load(support::project() / "demo/crossing.gait.yaml").character};
     // More than are put in order at a time, in several parts.
     std::vector<Performer> crowd;
-    for (std::size_t i = 0; i < 4200; ++i) {
+    for (std::size_t i = 0; i < 16500; ++i) {
         Performer& performer = crowd.emplace_back(casts[i % 2]);
         performer.set("speed", 0.01 * double(i % 400));
         if (i % 3 == 0) { performer.set_detail({.every = 1 + unsigned(i % 4)}); }
@@ -241,6 +241,7 @@ TEST_CASE("of the lines that a frame of a crowd changes nearly all were asked fo
         const detail::LinesAhead lines(character->data(), block, kind.pose, ask);
         lines.what_all_read();
         lines.what_it_reads();
+        if (kind.pose) { lines.what_a_pose_reads(); }
         const std::vector<std::byte> before(bytes, bytes + character->performer_bytes());
         her.advance(1.0 / 60);
         if (kind.pose) { her.pose({}); }
