@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdint>
 #include <tuple>
+#include <utility>
 
 namespace gait::detail {
 
@@ -140,6 +141,28 @@ void note_travel(CharacterData& data) {
         });
         state.facts.moves_body = !state.game_moves && (motion.paced || travels);
     }
+}
+
+void note_pose_lines(CharacterData& data) {
+    const std::size_t lanes = data.layout.lanes, first_line = data.layout.pose / cache_line;
+    constexpr std::size_t rotation_rows = 4, a_line = lane_padding;
+    static_assert(a_line * sizeof(float) == cache_line);
+    KeptList<std::uint32_t> lines(data.memory.get());
+    lines.reserve(rotation_rows * lanes / a_line + 3 * data.moved.size());
+    const auto write = [&](std::size_t from, std::size_t end) { // floats of the pose
+        for (std::size_t line = from / a_line; line * a_line < end; ++line) {
+            lines.push_back(std::uint32_t(first_line + line));
+        }
+    };
+    write(0, rotation_rows * lanes);
+    for (const MovedJoint& moved : data.moved) {
+        for (std::size_t row = moved.row; row < moved.row + 3U; ++row) {
+            write(row * lanes + moved.joint, row * lanes + moved.joint + 1);
+        }
+    }
+    std::sort(lines.begin(), lines.end());
+    lines.erase(std::unique(lines.begin(), lines.end()), lines.end());
+    data.layout.lines_of_pose = std::move(lines);
 }
 
 void note_carried(CharacterData& data) {

@@ -371,6 +371,7 @@ struct PerformerLayout {
     std::size_t bytes = 0;
     KeptList<LayerLayout> layers;          ///< the lowest first
     KeptList<std::uint32_t> lines_of_each; ///< cache lines that every frame reads, but for the pose
+    KeptList<std::uint32_t> lines_of_pose; ///< and those that a pose is written to
 
     [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };

@@ -330,6 +330,7 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
     note_carried(*data);
     keep_true_twins(*data);
     data->layout = PerformerLayout::make(data->needs);
+    note_pose_lines(*data);
     data->fingerprint = fingerprint_of(*data);
     if (data->fingerprint != header.fingerprint) { return damaged("its fingerprint"); }
     if (!notes->empty()) {

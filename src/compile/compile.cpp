@@ -308,6 +308,7 @@ private:
         note_hips(data, *assets_.rig);
         needs.scales = data.scales;
         data.layout = PerformerLayout::make(needs);
+        note_pose_lines(data);
         data_->fingerprint = fingerprint_of(*data_);
         return std::make_shared<const Character>(std::move(data_));
     }

@@ -23,7 +23,7 @@ void fetch_what_it_reads(const CharacterData& data, const PerformerBlock& block,
 }
 
 void fetch_pose(const CharacterData& data, const PerformerBlock& block) {
-    LinesAhead(data, block, true, fetch).what_a_pose_reads();
+    LinesAhead(data, block, true, fetch).what_a_pose_writes();
 }
 
 } // namespace gait::detail

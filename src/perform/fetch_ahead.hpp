@@ -7,7 +7,7 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <utility>
+#include <span>
 
 namespace gait::detail {
 
@@ -27,10 +27,7 @@ public:
     LinesAhead(const CharacterData& data, const PerformerBlock& block, bool pose, Visit visit)
         : data_(data), block_(block), pose_(pose), visit_(visit) {}
 
-    void what_all_read() const {
-        const auto* bytes = reinterpret_cast<const std::byte*>(&block_.header());
-        for (const std::uint32_t line : data_.layout.lines_of_each) { visit_(bytes + line * cache_line); }
-    }
+    void what_all_read() const { visit_lines(data_.layout.lines_of_each); }
 
     void what_it_reads() const {
         const PerformerHeader& header = block_.header();
@@ -46,17 +43,7 @@ public:
         visit(block_.detail_moves(), kept_poses * 3 * data_.moved.size());
     }
 
-    void what_a_pose_reads() const {
-        const std::size_t lanes = data_.layout.lanes;
-        constexpr std::size_t rotation_rows = 4;
-        visit(block_.pose(), rotation_rows * lanes);
-        std::size_t visited = 0;
-        for (const MovedJoint& moved : data_.moved) {
-            const std::size_t first = moved.row * lanes + moved.joint / lane_padding * lane_padding;
-            if (std::exchange(visited, first) == first) { continue; }
-            for (std::size_t row = 0; row < 3; ++row) { visit(block_.pose() + first + row * lanes, 1); }
-        }
-    }
+    void what_a_pose_writes() const { visit_lines(data_.layout.lines_of_pose); }
 
 private:
     void what_a_layer_reads(const PerformerBlock& own) const {
@@ -80,6 +67,10 @@ private:
         if (layer.turns_sides != 0) { visit(own.side_turns().data(), own.side_turns().size()); }
     }
 
+    void visit_lines(std::span<const std::uint32_t> lines) const {
+        const auto* bytes = reinterpret_cast<const std::byte*>(&block_.header());
+        for (const std::uint32_t line : lines) { visit_(bytes + line * cache_line); }
+    }
     /// The lines of `count` values.
     template <typename Value> void visit(const Value* values, std::size_t count) const {
         const auto* first = reinterpret_cast<const std::byte*>(values);

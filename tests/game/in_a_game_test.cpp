@@ -241,7 +241,7 @@ TEST_CASE("of the lines that a frame of a crowd changes nearly all were asked fo
         const detail::LinesAhead lines(character->data(), block, kind.pose, ask);
         lines.what_all_read();
         lines.what_it_reads();
-        if (kind.pose) { lines.what_a_pose_reads(); }
+        if (kind.pose) { lines.what_a_pose_writes(); }
         const std::vector<std::byte> before(bytes, bytes + character->performer_bytes());
         her.advance(1.0 / 60);
         if (kind.pose) { her.pose({}); }
