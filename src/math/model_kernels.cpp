@@ -1,7 +1,5 @@
 #include "math/model_kernels.hpp"
 
-#include <cstring>
-
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "math/model_kernels.cpp"
 #include <hwy/foreach_target.h>
@@ -222,7 +220,7 @@ bool lay_over_in_model(const ModelWindow& window, const ModelRotations& model, R
         lay_over(d, hn::Load(d, window.weights + lane), sides, ax, ay, az, aw, bx, by, bz, bw);
         hn::StoreInterleaved4(bx, by, bz, bw, d, shown + 4 * lane);
     }
-    if (std::memchr(window.hemispheres.agreement, 0xFF, window.lanes) != nullptr) { return false; }
+    if (has_far_sides(window.hemispheres, window.lanes)) { return false; }
     for (std::size_t lane = 0; lane < window.lanes; lane += hn::Lanes(d)) {
         const auto untouched = hn::Le(hn::Load(d, window.weights + lane), zero);
         if (hn::AllTrue(d, untouched)) { continue; }

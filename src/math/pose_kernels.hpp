@@ -6,6 +6,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <string>
 #include <vector>
 
@@ -56,6 +57,16 @@ struct Hemispheres {
     std::int8_t* turned;    ///< [lane] -1 where the result takes the other sign, so that a side which is chosen anew
                             ///< below does not turn the quaternion that layers above see
 };
+/// Whether some of `lanes` lanes, a multiple of the padding, lie on the far side: they did not agree last.
+[[nodiscard]] inline bool has_far_sides(Hemispheres hemispheres, std::size_t lanes) {
+    std::uint64_t any = 0;
+    for (std::size_t lane = 0; lane < lanes; lane += sizeof any) {
+        std::uint64_t some; // NOLINT: filled at once
+        std::memcpy(&some, hemispheres.agreement + lane, sizeof some);
+        any |= some;
+    }
+    return (any & 0x8080808080808080U) != 0; // the sign of each
+}
 /// Brings the memory of one joint's hemisphere up to how its two quaternions stand now, by their product and the weight
 /// of the upper one; the sign.
 float remember(Hemispheres joint, float product, float weight);

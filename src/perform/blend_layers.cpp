@@ -4,7 +4,6 @@
 #include "perform/lay_over.hpp"
 
 #include <algorithm>
-#include <cstring>
 #include <span>
 
 namespace gait::detail {
@@ -12,16 +11,7 @@ namespace {
 
 /// Whether some joint of a layer lies on the far side of what is below it, while both are seen.
 bool has_far_sides(const PerformerBlock& block, Window lanes) {
-    static_assert(lane_padding % sizeof(std::uint64_t) == 0);
-    constexpr std::uint64_t negative = 0x8080808080808080U;
-    const std::int8_t* const agreement = block.hemispheres(lanes.first).agreement;
-    std::uint64_t any = 0;
-    for (std::size_t lane = 0; lane < lanes.lanes; lane += sizeof any) {
-        std::uint64_t some; // NOLINT: filled at once
-        std::memcpy(&some, agreement + lane, sizeof some);
-        any |= some;
-    }
-    return (any & negative) != 0;
+    return kernels::has_far_sides(block.hemispheres(lanes.first), lanes.lanes);
 }
 
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
