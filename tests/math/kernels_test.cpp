@@ -452,6 +452,43 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
     }
 }
 
+TEST_CASE("joints in a vector remember their sides as one by one, whatever they remembered, on every instruction set") {
+    constexpr std::size_t lanes = 16;
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        for (std::size_t c = 0; c < 3 * 3 * 2 * 4 * 4 * 2; ++c) {
+            std::size_t rest = c;
+            const auto one_of = [&](const std::vector<float>& choices) {
+                const float chosen = choices[rest % choices.size()];
+                rest /= choices.size();
+                return chosen;
+            };
+            const float sign = one_of({-1, 0, 1}), agreement = one_of({-1, 0, 1}), turned = one_of({-1, 1}),
+                        product = one_of({-0.9F, -0.1F, 0.1F, 0.9F}), weight = one_of({0, 0.3F, 0.7F, 1});
+            std::vector<std::int8_t> signs(lanes, std::int8_t(sign)), agreements(lanes, std::int8_t(agreement)),
+                results(lanes, std::int8_t(turned));
+            // All alike, or with one among them whose side is not chosen yet.
+            if (rest == 1) { signs[3] = 0; }
+            auto one_sign = signs, one_agreement = agreements, one_result = results;
+            AlignedFloats below(4 * lanes, 0.0F), above(4 * lanes, 0.0F);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                below[3 * lanes + lane] = 1;
+                above[lane] = std::sqrt(1 - product * product);
+                above[3 * lanes + lane] = product;
+                kernels::remember({&one_sign[lane], &one_agreement[lane], &one_result[lane]}, product, weight);
+            }
+            const AlignedFloats weights(lanes, weight);
+            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, weights.data(),
+                                     {signs.data(), agreements.data(), results.data()}, lanes);
+            CAPTURE(sign, agreement, turned, product, weight, rest);
+            CHECK(signs == one_sign);
+            CHECK(agreements == one_agreement);
+            CHECK(results == one_result);
+        }
+    }
+}
+
 TEST_CASE("a quaternion is a unit one to the last bits, however long the sum was, on every instruction set") {
     for (const std::string& target : kernels::runnable_targets()) {
         const PinnedTarget pinned(target);
