@@ -217,7 +217,7 @@ struct LayerHeader {
     std::uint8_t has_signs = 0;   ///< a bit for each slot: some joint's quaternion is turned round in it
     std::uint8_t turns_sides = 0; ///< some joint changes the side on which it joins those below, or has just done so
     std::uint8_t turned_down = 0; ///< all ways out of its active states were looked at, and none was taken
-    std::uint8_t spare = 0;
+    std::uint8_t far_sides = 0;   ///< while a pose is made: some joint has come to lie on the far side
     double offset_elapsed = 0;
     double seconds_until_decision =
         0;                   ///< no decision can fall for so long, unless a value changes that its conditions read

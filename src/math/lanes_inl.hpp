@@ -90,8 +90,8 @@ HWY_INLINE void multiply(Vector& ax, Vector& ay, Vector& az, Vector& aw, Vector 
 }
 
 /// Brings the memories of lanes up to how their quaternions stand now; see `remember`. What the upper quaternion is
-/// multiplied by, and `turned`, what the result is.
-HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemispheres lanes, Vector& turned) {
+/// multiplied by, and `turned`, what the result is. `far` becomes true where some lie on the far side then.
+HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemispheres lanes, Vector& turned, bool& far) {
     const hn::RebindToSigned<Floats> integers;
     const hn::Rebind<std::int8_t, Floats> bytes;
     const auto none = hn::Zero(integers), one = hn::Set(integers, 1);
@@ -121,8 +121,10 @@ HWY_INLINE Vector remembered(Floats d, Vector product, Vector weight, Hemisphere
     result = hn::IfThenElse(hn::And(covered, hn::Ne(sign, known)), hn::Neg(result), result);
     result = hn::IfThenElse(is_new, hn::IfThenElse(mostly, own, one), result);
     result = hn::IfThenElse(untouched, one, result);
+    const auto agreement = hn::IfThenElseZero(clear, agreeing(sign));
+    far = far || !hn::AllFalse(integers, hn::Lt(agreement, none));
     hn::StoreU(hn::DemoteTo(bytes, sign), bytes, lanes.sign);
-    hn::StoreU(hn::DemoteTo(bytes, hn::IfThenElseZero(clear, agreeing(sign))), bytes, lanes.agreement);
+    hn::StoreU(hn::DemoteTo(bytes, agreement), bytes, lanes.agreement);
     hn::StoreU(hn::DemoteTo(bytes, result), bytes, lanes.turned);
     turned = hn::ConvertTo(d, result);
     return hn::ConvertTo(d, sign);
@@ -141,13 +143,13 @@ HWY_INLINE Vector evened(Floats d, Vector weight, Vector product) {
 }
 
 /// below = the upper quaternion with its sign where a lane's weight is 1, below where it is 0, and between them on the
-/// way from one to the other; see `blend_rotations`.
-HWY_INLINE void lay_over(Floats d, Vector weight, Hemispheres sides, Vector ax, Vector ay, Vector az, Vector aw,
-                         Vector& bx, Vector& by, Vector& bz, Vector& bw) {
+/// way from one to the other; see `blend_rotations`. `far` as for `remembered`.
+HWY_INLINE void lay_over(Floats d, Vector weight, Hemispheres sides, bool& far, Vector ax, Vector ay, Vector az,
+                         Vector aw, Vector& bx, Vector& by, Vector& bz, Vector& bw) {
     const auto one = hn::Set(d, 1.0F), zero = hn::Zero(d), least = hn::Set(d, 1e-12F);
     const auto product = hn::MulAdd(bw, aw, hn::MulAdd(bz, az, hn::MulAdd(by, ay, hn::Mul(bx, ax))));
     auto turned = zero;
-    const auto side = remembered(d, product, weight, sides, turned);
+    const auto side = remembered(d, product, weight, sides, turned, far);
     const auto sign = hn::Mul(side, turned);
     const auto untouched = hn::Le(weight, zero), covered = hn::Ge(weight, one);
     auto x = hn::Mul(ax, sign), y = hn::Mul(ay, sign), z = hn::Mul(az, sign), w = hn::Mul(aw, sign);

@@ -211,16 +211,17 @@ bool lay_over_in_model(const ModelWindow& window, const ModelRotations& model, R
         hn::StoreInterleaved4(x, y, z, w, d, target + 4 * lane);
     }
     carry_rotations(window.parents, window.first, window.lanes, model.below, model.target);
+    bool far = false;
     for (std::size_t lane = 0; lane < window.lanes; lane += hn::Lanes(d)) {
         auto bx = zero, by = zero, bz = zero, bw = zero, ax = zero, ay = zero, az = zero, aw = zero;
         hn::LoadInterleaved4(d, below + 4 * lane, bx, by, bz, bw);
         hn::LoadInterleaved4(d, target + 4 * lane, ax, ay, az, aw);
         const Hemispheres& all = window.hemispheres;
         const Hemispheres sides{all.sign + lane, all.agreement + lane, all.turned + lane};
-        lay_over(d, hn::Load(d, window.weights + lane), sides, ax, ay, az, aw, bx, by, bz, bw);
+        lay_over(d, hn::Load(d, window.weights + lane), sides, far, ax, ay, az, aw, bx, by, bz, bw);
         hn::StoreInterleaved4(bx, by, bz, bw, d, shown + 4 * lane);
     }
-    if (has_far_sides(window.hemispheres, window.lanes)) { return false; }
+    if (far) { return false; }
     for (std::size_t lane = 0; lane < window.lanes; lane += hn::Lanes(d)) {
         const auto untouched = hn::Le(hn::Load(d, window.weights + lane), zero);
         if (hn::AllTrue(d, untouched)) { continue; }

@@ -101,16 +101,18 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     }
 }
 
-void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
+bool blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
     const Floats d;
+    bool far = false;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         auto bx = hn::Zero(d), by = bx, bz = bx, bw = bx, ax = bx, ay = bx, az = bx, aw = bx;
         load(d, below.first + lane, below.stride, bx, by, bz, bw);
         load(d, above.first + lane, above.stride, ax, ay, az, aw);
         const Hemispheres sides{hemispheres.sign + lane, hemispheres.agreement + lane, hemispheres.turned + lane};
-        lay_over(d, hn::Load(d, weights + lane), sides, ax, ay, az, aw, bx, by, bz, bw);
+        lay_over(d, hn::Load(d, weights + lane), sides, far, ax, ay, az, aw, bx, by, bz, bw);
         store(d, bx, by, bz, bw, below.first + lane, below.stride);
     }
+    return far;
 }
 
 /// Turns quaternions by rotation vectors, in place.
@@ -180,12 +182,13 @@ HWY_INLINE void logarithm(Floats d, Vector& x, Vector& y, Vector& z, Vector w) {
 void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
                       std::size_t lanes) {
     const Floats d;
+    bool far = false;
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
         auto x = hn::Zero(d), y = x, z = x, w = x, turned = x;
         load(d, differences.first + lane, differences.stride, x, y, z, w);
         const auto weight = hn::Load(d, weights + lane);
         const Hemispheres sides{hemispheres.sign + lane, hemispheres.agreement + lane, hemispheres.turned + lane};
-        const auto side = remembered(d, w, weight, sides, turned);
+        const auto side = remembered(d, w, weight, sides, turned, far);
         flip_where_negative(side, x, y, z, w);
         logarithm(d, x, y, z, w);
         float* const to = turns.first + lane;
@@ -371,8 +374,10 @@ void compose(Rows pose, const PoseLayer* layers, std::size_t count) {
             store(d, x, y, z, w, own.first + lane, own.stride);
         }
         if (layer.weights == nullptr) { continue; }
-        HWY_NAMESPACE::blend_rotations(below, ConstRows{own.first, own.stride}, layer.weights, layer.hemispheres,
-                                       layer.lanes);
+        if (HWY_NAMESPACE::blend_rotations(below, ConstRows{own.first, own.stride}, layer.weights, layer.hemispheres,
+                                           layer.lanes)) [[unlikely]] {
+            *layer.far_sides = 1;
+        }
     }
 }
 
@@ -515,8 +520,8 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
     HWY_DYNAMIC_DISPATCH(spread_signs)(words, first, factors, lanes);
 }
 
-void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(blend_rotations)(below, above, weights, hemispheres, lanes);
+bool blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes) {
+    return HWY_DYNAMIC_DISPATCH(blend_rotations)(below, above, weights, hemispheres, lanes);
 }
 
 bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {

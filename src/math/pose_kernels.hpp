@@ -91,8 +91,8 @@ void spread_signs(const std::uint32_t* words, std::size_t first, float* factors,
 
 /// below = above with its sign where a lane's weight is 1, below where it is 0 (to the last bit), and between them as
 /// far on the way from one to the other (see `EvenWeight`). The memory of the hemispheres is brought up to how the two
-/// stand now first.
-void blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
+/// stand now first. Whether some lie on the far side then.
+bool blend_rotations(Rows below, ConstRows above, const float* weights, Hemispheres hemispheres, std::size_t lanes);
 
 /// The rotation vectors of differences, radians, times a weight a lane, each on the side that its memory says: three
 /// rows.
@@ -152,6 +152,7 @@ struct PoseLayer {
     const BlendSource *turns, *turns_end;     ///< of three rows: rotation vectors, radians
     const float* weights; ///< [lane]; null: it is the lowest, and takes the place of whatever is there
     Hemispheres hemispheres;
+    std::uint8_t* far_sides;  ///< becomes 1 where some joint lies on the far side then
     std::size_t first, lanes; ///< the lanes of the pose that it covers, on which all its pointers begin
 };
 

@@ -44,10 +44,12 @@ public:
     }
     /// The lanes of the layer that was begun.
     [[nodiscard]] const Window& part() const { return part_; }
-    /// Lays that layer over those below; `weights` [lanes of the part].
-    void cover(const float* weights, kernels::Hemispheres hemispheres) {
+    /// Lays that layer over those below; `weights` [lanes of the part]. `far_sides` becomes 1 where some joint lies on
+    /// the far side then.
+    void cover(const float* weights, kernels::Hemispheres hemispheres, std::uint8_t& far_sides) {
         layer_->weights = weights;
         layer_->hemispheres = hemispheres;
+        layer_->far_sides = &far_sides;
     }
 
     /// Room for a number a lane. Before the layer's first `make_room` there is room for four, which stay until the

@@ -9,11 +9,6 @@
 namespace gait::detail {
 namespace {
 
-/// Whether some joint of a layer lies on the far side of what is below it, while both are seen.
-bool has_far_sides(const PerformerBlock& block, Window lanes) {
-    return kernels::has_far_sides(block.hemispheres(lanes.first), lanes.lanes);
-}
-
 /// Whether nothing shows from below a layer. What can be told without its shares is asked first.
 bool hides(const CharacterData& data, const PerformerBlock& block) {
     const CompiledLayer& own = data.layers[block.layer_index()];
@@ -78,7 +73,7 @@ void write_over(const CharacterData& data, const CompiledLayer& own, const Perfo
         if (!note_shown(block, cover.shows()) || part.lanes == 0) { return; }
         program.begin(part);
         const float* weights = lane_weights(data, own, cover, part, program.lane_numbers());
-        program.cover(weights, block.hemispheres(part.first));
+        program.cover(weights, block.hemispheres(part.first), block.layer().far_sides);
         write(own.moves ? &moved : nullptr);
         if (own.moves) { mix_moved(data, weights, part, rows_at(data, block, part), moved); }
     };
@@ -119,10 +114,9 @@ std::size_t blend_together(const CharacterData& data, const PerformerBlock& bloc
     });
     // Those that have come to lie on the far side change it with the next pose, one by one.
     for (std::size_t over = std::max<std::size_t>(first, 1); over < l; ++over) {
-        const PerformerBlock layer = block.of_layer(over);
-        if (layer.layer().shown != 0 && has_far_sides(layer, common(layer.reach(), {0, wanted.lanes}))) {
-            layer.layer().turns_sides = 1;
-        }
+        LayerHeader& layer = block.of_layer(over).layer();
+        if (layer.far_sides != 0) { layer.turns_sides = layer.shown; }
+        layer.far_sides = 0;
     }
     return l;
 }
@@ -145,7 +139,8 @@ GAIT_NOINLINE void blend_layer_alone(const CharacterData& data, const PerformerB
     }
     if (turns_sides == 0) {
         // Those that have come to lie on the far side change it with the next pose.
-        turns_sides = block.layer().shown != 0 && has_far_sides(block, posed.lanes) ? 1 : 0;
+        const kernels::Hemispheres sides = block.hemispheres(posed.lanes.first);
+        turns_sides = block.layer().shown != 0 && kernels::has_far_sides(sides, posed.lanes.lanes) ? 1 : 0;
     } else {
         const auto turns = block.side_turns();
         const bool is_over = std::all_of(turns.begin(), turns.end(), [](const SideTurn& t) { return t.is_over(); });

@@ -300,7 +300,7 @@ private:
         }
         const kernels::Hemispheres sides = block.hemispheres(block.reach().first);
         return is_flag(layer.weight_moved) && is_flag(layer.shown) && is_flag(layer.turns_sides) &&
-               is_flag(layer.turned_down) && are_sides(sides.sign, 3 * block.reach().lanes) &&
+               is_flag(layer.turned_down) && layer.far_sides == 0 && are_sides(sides.sign, 3 * block.reach().lanes) &&
                (block.carried() == 0 || are_sides(block.carry_side(0)[0], 2 * block.carried()));
     }
 
