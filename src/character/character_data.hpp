@@ -140,6 +140,7 @@ struct CompiledLayer {
     bool has_nothing = false;              ///< some state of it plays nothing
     bool has_whole_body = false;           ///< some state of it counts beyond the mask
     bool has_terms = false;                ///< some motion of it has weights by expressions
+    bool has_synced = false;               ///< some motion of it follows its shared phase
     bool has_live_weights = false;         ///< weights or rates of some of its motions depend on inputs
     bool yields = false;                   ///< `forbid` names some state of it
     bool may_hide = false;                 ///< all that is below it, if it covers it

@@ -143,6 +143,12 @@ void note_travel(CharacterData& data) {
     }
 }
 
+void note_synced(CharacterData& data) {
+    for (const CompiledState& state : data.states) {
+        if (state.facts.synced) { data.layers[state.layer].has_synced = true; }
+    }
+}
+
 void note_pose_lines(CharacterData& data) {
     const std::size_t lanes = data.layout.lanes, first_line = data.layout.pose / cache_line;
     constexpr std::size_t rotation_rows = 4, a_line = lane_padding;

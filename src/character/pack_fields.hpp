@@ -234,7 +234,8 @@ template <As<LayerNeeds> T, typename V> void fields(T& s, V visit) {
 }
 template <As<CompiledLayer> T, typename V> void fields(T& s, V visit) {
     auto& [name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,
-           has_live_weights, yields, may_hide, joins, moves, carries, in_step_with, gives_step, step_group, needs] = s;
+           has_synced, has_live_weights, yields, may_hide, joins, moves, carries, in_step_with, gives_step, step_group,
+           needs] = s;
     visit(name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,
           has_live_weights, yields, may_hide, joins, moves, in_step_with, gives_step, step_group, needs);
 }

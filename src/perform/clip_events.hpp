@@ -24,8 +24,9 @@ struct Played {
 /// Whether something may be passed from one place to another, in rounds, by the `moments` of a leaf. Most frames pass
 /// nothing, which this tells sooner than looking at every mark.
 [[nodiscard]] inline bool may_pass(std::uint64_t moments, double from, double to) {
+    if (moments == 0) { return false; }
     const double low = std::min(from, to), high = std::max(from, to);
-    if (!(low >= 0 && high < 0x1p50 && high - low < 0.5)) { return moments != 0; }
+    if (!(low >= 0 && high < 0x1p50 && high - low < 0.5)) { return true; }
     const auto first = std::int64_t(low * 64), last = std::int64_t(high * 64);
     const std::uint64_t all = (std::uint64_t{2} << (last - first)) - 1; // of those, the first at bit 0
     return (moments & std::rotl(all, int(first % 64))) != 0;

@@ -57,10 +57,6 @@ struct UnlikeCover {
     const bool one = layer.instance_count == 1 && layer.offset_active == 0;
     return one && data.states[layer.instances[0].state].facts.plain ? layer.instances.data() : nullptr;
 }
-/// Whether it plays nothing, and nothing of what it played before is left.
-[[nodiscard]] inline bool plays_nothing(const CharacterData& data, const LayerHeader& layer) {
-    return layer.instance_count == 1 && layer.offset_active == 0 && data.states[layer.instances[0].state].facts.nothing;
-}
 /// Writes the rotations of that one into the layer that `program` has begun, and where `moved` is not null says what is
 /// moved on its lanes.
 void write_only(const CharacterData& data, const PerformerBlock& block, const Instance& only, WindowProgram& program,

@@ -97,7 +97,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
     header.travel_share = 0;
     header.since_planted += dt;
     header.steps_since_planted = std::uint8_t(std::min(2, header.steps_since_planted + 1));
-    Layers layers(data, block, events);
+    Layers layers(data, block, events, dt);
     layers.each([&](Frame& frame) {
         frame.in_step = true;
         if (events != nullptr) { hear(frame, events); }

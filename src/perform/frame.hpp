@@ -4,6 +4,7 @@
 #include "character/character_data.hpp"
 #include "gait/events.hpp"
 #include "math/inplace_array.hpp"
+#include "perform/phase_clock.hpp"
 
 #include <algorithm>
 #include <array>
@@ -35,6 +36,9 @@ struct Frame {
     Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
     double gone = 0;          ///< seconds of the step that it has passed: layers pass by their own instants alone
     double left = 0;          ///< and that it has not
+    double passes = 0;        ///< and that it passes now
+    PhaseStep strides;        ///< what its shared phase passes meanwhile, if it `steps`
+    bool steps = false;       ///< its shared phase goes on
     int splits = 0;           ///< instants of its own in this step
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
@@ -47,6 +51,14 @@ struct Frame {
     }
 };
 
+/// Whether something holds for any of the active nodes.
+template <typename Holds> [[nodiscard]] bool any_active(const Frame& frame, Holds holds) {
+    for (std::size_t level = 0; level < frame.layer.depth; ++level) {
+        if (holds(frame.data.states[frame.layer.path[level].node])) { return true; }
+    }
+    return false;
+}
+
 /// What an expression may read that asks nothing of a state.
 [[nodiscard]] inline ExpressionInputs inputs_of(const Frame& frame) {
     return {frame.block.smoothed(), frame.block.raw(), {}};
@@ -57,8 +69,14 @@ class Step;
 /// All layers of a performer in the middle of a step.
 class Layers {
 public:
-    Layers(const CharacterData& data, const PerformerBlock& block, EventList* events) : count_(data.layers.size()) {
-        for (std::size_t l = 0; l < count_; ++l) { frames_.make(l, data, block.of_layer(l), events).others = this; }
+    /// Of a step of `dt` seconds.
+    Layers(const CharacterData& data, const PerformerBlock& block, EventList* events, double dt = 0)
+        : count_(data.layers.size()) {
+        for (std::size_t l = 0; l < count_; ++l) {
+            Frame& frame = frames_.make(l, data, block.of_layer(l), events);
+            frame.others = this;
+            frame.left = dt;
+        }
     }
     Layers(const Layers&) = delete;
     Layers& operator=(const Layers&) = delete;
@@ -72,9 +90,10 @@ public:
     void begin(Step* step) { step_ = step; }
     /// Brings a layer that another one sends somewhere up to where that one is in the step.
     void catch_up(Frame& frame, const Frame& with);
+    [[nodiscard]] Frame* begin() { return &frames_[0]; }
+    [[nodiscard]] Frame* end() { return begin() + count_; }
     template <typename Visit> void each(Visit visit) {
-        Frame* frame = &frames_[0];
-        for (const Frame* end = frame + count_; frame != end; ++frame) { visit(*frame); }
+        for (Frame& frame : *this) { visit(frame); }
     }
 
 private:

@@ -9,14 +9,6 @@ namespace gait::detail {
 /// Makes `target` active, and inside it whatever it starts, resumes or draws; its motion is faded in over what plays.
 void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 
-/// Whether something holds for any of the active nodes.
-template <typename Holds> [[nodiscard]] bool any_active(const Frame& frame, Holds holds) {
-    for (std::size_t level = 0; level < frame.layer.depth; ++level) {
-        if (holds(frame.data.states[frame.layer.path[level].node])) { return true; }
-    }
-    return false;
-}
-
 /// Whether any decision may fall in what is active: by time, or by what has moved.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
     if (frame.layer.seconds_until_decision > 0) {

@@ -34,6 +34,10 @@ struct ClipPlace {
 
 /// The shared phase of a layer, in strides.
 [[nodiscard]] inline ClipPlace phase_of(const LayerHeader& layer) { return {layer.phase, layer.phase_loops}; }
+/// Whether a layer plays nothing, and nothing of what it played before is left.
+[[nodiscard]] inline bool plays_nothing(const CharacterData& data, const LayerHeader& layer) {
+    return layer.instance_count == 1 && layer.offset_active == 0 && data.states[layer.instances[0].state].facts.nothing;
+}
 /// Whether some motion of a layer follows its shared phase.
 [[nodiscard]] inline bool plays_synced(const CharacterData& data, const LayerHeader& layer) {
     for (std::size_t i = 0; i < layer.instance_count; ++i) {

@@ -31,9 +31,7 @@ bool says_the_way(const Frame& frame) {
 
 /// Whether a layer plays nothing, and nothing of it decays: its time passes and no more.
 bool is_idle(const Frame& frame) {
-    const LayerHeader& layer = frame.layer;
-    return layer.instance_count == 1 && layer.offset_active == 0 && frame.state_of(layer.instances[0]).facts.nothing &&
-           frame.block.layer_index() > 0;
+    return frame.block.layer_index() > 0 && plays_nothing(frame.data, frame.layer);
 }
 
 /// Whether all that the lowest layer plays stays on the spot.
@@ -150,26 +148,25 @@ void age_layer(Frame& frame, double dt) {
 Step::Step(Layers& layers, double dt)
     : layers_(layers), header_(layers[0].header), events_(layers[0].step_events), dt_(dt),
       all_(LayerSet((std::uint64_t{1} << layers.size()) - 1)) {
-    layers.each([&](Frame& frame) { frame.left = dt; });
     layers.begin(this);
 }
 
 Step::~Step() { layers_.begin(nullptr); }
 
-LayerSet Step::in_step_with(std::size_t layer) const {
-    LayerSet all = 0;
-    for (std::size_t l = 0; l < layers_.size(); ++l) {
-        if (layers_[l].compiled.step_group == layers_[layer].compiled.step_group) { all |= LayerSet{1} << l; }
-    }
-    return all;
+bool Step::keep_in_step(std::size_t layer, std::size_t other) const {
+    return layers_[layer].compiled.step_group == layers_[other].compiled.step_group;
 }
 
-bool Step::find_next(Passing& next) {
-    bool quiet = true; // as most often
-    layers_.each([&](const Frame& frame) { quiet = quiet && is_quiet_for(frame, frame.left); });
-    if (quiet) { return false; }
-    next.passing = next.deciding = 0;
-    next.until = never;
+Step::Deciding Step::find_next() {
+    for (Frame& frame : layers_) {
+        if (!is_quiet_for(frame, frame.left)) { return find_next_instant(); }
+        frame.passes = frame.left; // as most often
+    }
+    return {};
+}
+
+Step::Deciding Step::find_next_instant() {
+    Deciding next;
     std::array<double, most_layers> due; // NOLINT: as many as there are layers
     for (std::size_t l = 0; l < layers_.size(); ++l) {
         Frame& frame = layers_[l];
@@ -181,47 +178,49 @@ bool Step::find_next(Passing& next) {
             header_.faults.cut_chains += cut_ ? 0 : 1;
             cut_ = true;
         }
-        next.until = std::min(next.until, frame.gone + due[l]);
+        next.at = std::min(next.at, frame.gone + due[l]);
     }
-    if (next.until == never) { return false; }
+    if (next.at == never) {
+        for (Frame& frame : layers_) { frame.passes = frame.left; }
+        return next;
+    }
+    for (Frame& frame : layers_) { frame.passes = never; }
     for (std::size_t l = 0; l < layers_.size(); ++l) {
         Frame& frame = layers_[l];
-        if (!(frame.gone + due[l] <= next.until + instant)) { continue; }
+        if (!(frame.gone + due[l] <= next.at + instant)) { continue; }
         ++frame.splits;
-        next.deciding |= LayerSet{1} << l;
-        const LayerSet together = in_step_with(l);
+        next.layers |= LayerSet{1} << l;
         for (std::size_t other = 0; other < layers_.size(); ++other) {
-            if (!is_in(together, other)) { continue; }
-            const double time = std::min(due[l], frame.left);
-            next.times[other] = is_in(next.passing, other) ? std::min(next.times[other], time) : time;
-            next.passing |= LayerSet{1} << other;
+            if (keep_in_step(l, other)) {
+                layers_[other].passes = std::min(layers_[other].passes, std::min(due[l], frame.left));
+            }
         }
     }
-    next.until = std::min(next.until, dt_);
-    return true;
+    for (Frame& frame : layers_) { frame.passes = frame.passes == never ? 0 : frame.passes; }
+    next.at = std::min(next.at, dt_);
+    return next;
 }
 
-void Step::pass(const Passing& which) {
+void Step::pass(double until) {
     const std::size_t first_event = events_ == nullptr ? 0 : events_->events().size();
-    const double way_time = which.until - travelled_;
+    const double way_time = until - travelled_;
     ClipTravel sum;
     ClipTravel* travel = layers_[0].data.travels && header_.game_moves == 0 && way_time > 0 ? &sum : nullptr;
-    InplaceArray<PhaseStep, most_layers> steps;
-    LayerSet in_step = 0; // those that have them
-    for (std::size_t l = 0; l < layers_.size(); ++l) {
-        Frame& frame = layers_[l];
-        const double dt = is_in(which.passing, l) ? which.times[l] : 0;
-        const bool passes = dt > 0;
+    for (Frame& frame : layers_) {
+        frame.steps = false;
         if (is_idle(frame)) { continue; }
+        const double dt = frame.passes;
+        const bool passes = dt > 0;
         SharedStep shared;
         InplaceArray<PhaseClock, 1> clock;
-        const bool synced = (passes || travel != nullptr) && plays_synced(frame.data, frame.layer);
+        const bool synced = frame.compiled.has_synced && (passes || travel != nullptr) &&
+                            plays_synced(frame.data, frame.layer);
         if (passes && synced) {
             const std::uint16_t with = frame.compiled.in_step_with; // a layer below
-            const PhaseStep* leader = with != no_index && is_in(in_step, with) ? &steps[with] : nullptr;
+            const PhaseStep* leader = with != no_index && layers_[with].steps ? &layers_[with].strides : nullptr;
             shared = SharedPhase(frame).advance(clock, leader, dt);
-            steps.make(l, shared.step);
-            in_step |= LayerSet{1} << l;
+            frame.strides = shared.step;
+            frame.steps = true;
         }
         if (travel != nullptr) {
             // What has not passed up to there is asked how it will.
@@ -238,15 +237,14 @@ void Step::pass(const Passing& which) {
         if (moves) { header_.travel = header_.travel * exponential(way); }
         header_.travel_share += sum.share * way_time;
     }
-    travelled_ = std::max(travelled_, which.until);
+    travelled_ = std::max(travelled_, until);
     if (events_ != nullptr) { events_->sort_from(first_event); }
-    for (std::size_t l = 0; l < layers_.size(); ++l) {
-        if (!is_in(which.passing, l)) { continue; }
-        Frame& frame = layers_[l];
-        if (is_in(in_step, l)) { set_strides(frame.layer, steps[l].to); }
-        if (which.times[l] > 0) { age_layer(frame, which.times[l]); }
-        frame.gone += which.times[l];
-        frame.left = std::max(0.0, frame.left - which.times[l]);
+    for (Frame& frame : layers_) {
+        if (!(frame.passes > 0)) { continue; }
+        if (frame.steps) { set_strides(frame.layer, frame.strides.to); }
+        age_layer(frame, frame.passes);
+        frame.gone += frame.passes;
+        frame.left = std::max(0.0, frame.left - frame.passes);
     }
 }
 
@@ -272,35 +270,31 @@ void Step::decide(LayerSet deciding) {
 
 void Step::run() {
     int passes = 1;
-    Passing next; // NOLINT: filled as it is needed
-    for (; find_next(next); ++passes) {
-        pass(next);
-        decide(next.deciding);
+    for (Deciding next = find_next(); next.layers != 0; next = find_next(), ++passes) {
+        pass(next.at);
+        decide(next.layers);
     }
-    next.passing = all_;
-    next.until = dt_;
-    for (std::size_t l = 0; l < layers_.size(); ++l) { next.times[l] = layers_[l].left; }
-    pass(next);
+    pass(dt_); // what is left
     // What the layers said of the same time was said one after the other.
     if (passes > 1 && layers_.size() > 1 && events_ != nullptr) { events_->sort_by_time(); }
-    LayerSet marked = 0; // at the step's very end
-    for (std::size_t l = 0; l < layers_.size(); ++l) {
-        if (layers_[l].passed_count > 0) { marked |= LayerSet{1} << l; }
+    if (layers_.decision_requested()) { // at the step's very end
+        LayerSet marked = 0;
+        for (std::size_t l = 0; l < layers_.size(); ++l) {
+            if (layers_[l].passed_count > 0) { marked |= LayerSet{1} << l; }
+        }
+        if (marked != 0) { decide(marked); }
     }
-    if (marked != 0) { decide(marked); }
     age_signals(layers_[0], dt_);
     header_.time += dt_;
 }
 
 void Step::catch_up(Frame& frame, double gone) {
     if (!(gone > frame.gone)) { return; }
-    Passing behind; // NOLINT: filled as it is needed
-    behind.passing = in_step_with(frame.block.layer_index());
-    behind.until = travelled_; // the way up to there is known
     for (std::size_t l = 0; l < layers_.size(); ++l) {
-        if (is_in(behind.passing, l)) { behind.times[l] = std::min(gone - layers_[l].gone, layers_[l].left); }
+        Frame& other = layers_[l];
+        other.passes = keep_in_step(frame.block.layer_index(), l) ? std::min(gone - other.gone, other.left) : 0;
     }
-    pass(behind);
+    pass(travelled_); // the way up to there is known
 }
 
 void Layers::catch_up(Frame& frame, const Frame& with) {

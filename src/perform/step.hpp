@@ -4,7 +4,6 @@
 #include "perform/frame.hpp"
 #include "perform/playheads.hpp"
 
-#include <array>
 #include <cstdint>
 
 namespace gait::detail {
@@ -34,19 +33,20 @@ public:
     void catch_up(Frame& frame, double gone);
 
 private:
-    /// Layers that pass, and where they come to.
-    struct Passing {
-        LayerSet passing = 0, deciding = 0;
-        double until = never;                  ///< seconds into the step, up to where the body's way is summed
-        std::array<double, most_layers> times; ///< NOLINT: seconds that each of those that pass does
+    /// Layers that decide next, and when.
+    struct Deciding {
+        LayerSet layers = 0; ///< none when no more does in this step
+        double at = never;   ///< seconds into the step
     };
 
-    /// Finds those that decide next, and with them those that keep in step; false when no more does in this step.
-    [[nodiscard]] bool find_next(Passing& next);
-    void pass(const Passing& which);
+    /// Finds those that decide next, and is to have them pass up to there, with those that keep in step with them; all
+    /// of them what is left, where none does.
+    [[nodiscard]] Deciding find_next();
+    [[nodiscard]] Deciding find_next_instant();
+    /// All layers pass what they are to. `until`: seconds into the step, up to where the body's way is summed.
+    void pass(double until);
     void decide(LayerSet deciding);
-    /// A layer, and those that share its phase.
-    [[nodiscard]] LayerSet in_step_with(std::size_t layer) const;
+    [[nodiscard]] bool keep_in_step(std::size_t layer, std::size_t other) const;
 
     Layers& layers_;
     PerformerHeader& header_;

@@ -12,7 +12,10 @@ void weigh_active(Frame& frame);
 inline void weigh_again(Frame& frame) {
     if (!frame.compiled.has_live_weights || !hangs_on_inputs(frame.motion_of(frame.active()))) { return; }
     weigh_active(frame);
-    frame.layer.seconds_until_decision = 0; // what was foreseen comes sooner or later now
+    // What was foreseen of its clips comes sooner or later now.
+    if (any_active(frame, [](const CompiledState& state) { return state.facts.poll_uneven; })) {
+        frame.layer.seconds_until_decision = 0;
+    }
 }
 
 /// The weights of the mixes and additions of the active motion, only just entered, are what they are then.
