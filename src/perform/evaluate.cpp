@@ -52,7 +52,8 @@ public:
     [[nodiscard]] bool any() const { return of_part_.lanes > 0; }
     /// What one of the character's `moved` is off rest in two frames.
     void add(std::uint16_t moved, const float* from, const float* to, float first, float second) {
-        if (const auto m = of_part_.place_of(moved)) { add_four(at_[*m].data(), from, first, to, second); }
+        const std::size_t m = moved - of_part_.first; // wraps round to a large one before the part
+        if (m < of_part_.lanes) { add_four(at_[m].data(), from, first, to, second); }
     }
     /// Adds all that a clip moves; `profile` [lanes] is its weight on each lane, null where that is 1.
     void add(const Leaf& leaf, const Sample& sample, const float* profile) {
@@ -110,7 +111,7 @@ ClipPlace place_in(const CharacterData& data, const Leaf& leaf, ClipPlace phase)
 void write_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance, float share,
                  WindowProgram& program, MovedSums& moved) {
     const Leaf* leaves = data.leaves_of(data.states[instance.state]);
-    const bool in_step = instance.timing == Timing::shared;
+    const bool in_step = instance.timing == Timing::shared, any_moved = moved.any();
     const ClipPlace phase = phase_of(block.layer());
     for (const Playhead& playhead : block.playing(instance)) {
         const Leaf& leaf = leaves[playhead.leaf];
@@ -119,14 +120,12 @@ void write_alike(const CharacterData& data, const PerformerBlock& block, const I
         ClipPlace place{playhead.position, playhead.loops};
         if (leaf.synced && in_step) [[likely]] { place = place_in(data, leaf, phase); }
         const Sample sample = sample_at(leaf.frames, place.position, weight);
-        if (leaf.frames.moves != 0 && moved.any()) {
-            if (leaf.moving != nullptr) [[likely]] {
-                const float* from = leaf.moving + 4 * std::size_t(sample.frame);
-                moved.add(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
-                          sample.second_weight);
-            } else {
-                moved.add(leaf, sample, nullptr);
-            }
+        if (leaf.moving != nullptr && any_moved) [[likely]] {
+            const float* from = leaf.moving + 4 * std::size_t(sample.frame);
+            moved.add(leaf.moving_at, from, leaf.frames.next > 0 ? from + 4 : from, sample.first_weight,
+                      sample.second_weight);
+        } else if (leaf.frames.moves != 0 && any_moved) {
+            moved.add(leaf, sample, nullptr);
         }
         if (leaf.additive != no_index) [[unlikely]] {
             program.add_turn(sample, nullptr);

@@ -50,8 +50,8 @@ GAIT_NOINLINE void show_set(const Performer& performer) {
     begin_again(performer.character().data(), block_of(performer));
 }
 /// Before the first step the pose shows what is set.
-void show_at_start(const Performer& performer) {
-    if (block_of(performer).header().started == 0) { show_set(performer); }
+void show_at_start(const Performer& performer, const PerformerBlock& block) {
+    if (block.header().started == 0) [[unlikely]] { show_set(performer); }
 }
 
 /// A number or an angle that may be followed smoothly. By itself, so that what most calls do needs no room on the
@@ -71,23 +71,23 @@ GAIT_NOINLINE bool set_followed(const Performer& performer, std::uint16_t index,
     }
     set_at_once(block, index, value);
     if (follows) { begin_smoothed(data, block, index); }
-    show_at_start(performer);
+    show_at_start(performer, block);
     return true;
 }
 
 } // namespace
 
 bool Performer::set(NumberParameter parameter, float value) {
-    const PerformerBlock block = block_of(*this);
     const CharacterData& data = character_->data();
     const ParameterInfo* info = settable(data, parameter.index);
-    if (info == nullptr || !std::isfinite(value)) {
+    if (info == nullptr || !std::isfinite(value)) [[unlikely]] {
         return refuse_parameter(*this, asked_number(value), parameter.index, Refusal::not_a_number);
     }
     const bool follows = data.smoothed_of[parameter.index] != no_index;
     if (info->kind == ParameterKind::number && !follows) {
+        const PerformerBlock block = block_of(*this);
         set_at_once(block, parameter.index, std::clamp(value, info->low, info->high));
-        show_at_start(*this);
+        show_at_start(*this, block);
         return true;
     }
     return set_followed(*this, parameter.index, value);
@@ -99,7 +99,7 @@ bool Performer::set(FlagParameter parameter, bool value) {
         return refuse_parameter(*this, {"set", "flag", {}, value ? 1.0 : 0.0}, parameter.index, Refusal::wrong_handle);
     }
     set_at_once(block, parameter.index, value ? 1.0F : 0.0F);
-    show_at_start(*this);
+    show_at_start(*this, block);
     return true;
 }
 
@@ -111,7 +111,7 @@ bool Performer::set(ChoiceParameter parameter, std::string_view value) {
         const auto found = std::find(of.begin(), of.end(), value);
         if (found != of.end()) {
             set_at_once(block, parameter.index, float(found - of.begin()));
-            show_at_start(*this);
+            show_at_start(*this, block);
             return true;
         }
         return refuse_parameter(*this, {"set", "choice", value}, parameter.index, Refusal::unknown_word);
