@@ -313,6 +313,7 @@ struct CharacterData {
     KeptList<CompiledForbid> forbidden;
     KeptList<CompiledLayer> layers;      ///< the lowest first
     KeptList<std::uint8_t> decide_order; ///< of the layers
+    SlotSet decisions_read = 0;          ///< values that decisions of any layer read
     bool some_layer_hides = false;       ///< all that is below it
     PerformerNeeds needs;                ///< from which comes
     PerformerLayout layout;

@@ -143,9 +143,10 @@ void note_travel(CharacterData& data) {
     }
 }
 
-void note_synced(CharacterData& data) {
+void note_layers(CharacterData& data) {
     for (const CompiledState& state : data.states) {
         if (state.facts.synced) { data.layers[state.layer].has_synced = true; }
+        data.decisions_read |= state.facts.reads;
     }
 }
 

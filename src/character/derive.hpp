@@ -20,8 +20,8 @@ GAIT_API void sort_transitions(CharacterData& data);
 /// Which states play what moves the body.
 GAIT_API void note_travel(CharacterData& data);
 
-/// Which layers play what keeps step.
-GAIT_API void note_synced(CharacterData& data);
+/// Which layers play what keeps step, and which values the layers' decisions read.
+GAIT_API void note_layers(CharacterData& data);
 
 /// Which lines of a performer's block a pose is written to: what no clip moves stays at rest.
 GAIT_API void note_pose_lines(CharacterData& data);

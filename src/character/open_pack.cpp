@@ -327,7 +327,7 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
     sort_computed(*data);
     sort_transitions(*data);
     note_travel(*data);
-    note_synced(*data);
+    note_layers(*data);
     note_carried(*data);
     keep_true_twins(*data);
     data->layout = PerformerLayout::make(data->needs);

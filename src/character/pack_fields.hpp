@@ -233,9 +233,8 @@ template <As<LayerNeeds> T, typename V> void fields(T& s, V visit) {
     visit(terms, playing, first_joint, last_joint, in_model);
 }
 template <As<CompiledLayer> T, typename V> void fields(T& s, V visit) {
-    auto& [name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,
-           has_synced, has_live_weights, yields, may_hide, joins, moves, carries, in_step_with, gives_step, step_group,
-           needs] = s;
+    auto& [name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms, has_synced,
+           has_live_weights, yields, may_hide, joins, moves, carries, in_step_with, gives_step, step_group, needs] = s;
     visit(name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,
           has_live_weights, yields, may_hide, joins, moves, in_step_with, gives_step, step_group, needs);
 }
@@ -286,8 +285,9 @@ template <As<CharacterData> T, typename V> void fields(T& s, V visit) {
            clips, number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed,
            timed, ticking, edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states,
            transitions, timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads,
-           forbidden, layers, decide_order, some_layer_hides, needs, layout, has_details, joints_at, fingerprint, kept,
-           layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info, notes] = s;
+           forbidden, layers, decide_order, decisions_read, some_layer_hides, needs, layout, has_details, joints_at,
+           fingerprint, kept, layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info,
+           notes] = s;
     // What follows from the rest is worked out anew: character/derive.hpp.
     visit(rig, moved, travels, scales, clips, number_tracks, parameters, motions, additives, masks, cursors,
           weights_read, feet, code, computed, signals, signal_of, smoothed, smoothed_of, states, transitions,

@@ -300,7 +300,7 @@ private:
         sort_computed(data);
         sort_transitions(data);
         note_travel(data);
-        note_synced(data);
+        note_layers(data);
         note_carried(data);
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }
         needs.moved = data.moved.size();

@@ -100,10 +100,11 @@ public:
         // What one changes that stands after its reader is read in the next step.
         const CharacterData& data = frame_.data;
         const SlotSet &moved = frame_.header.to_compute, before = std::exchange(frame_.header.to_compute, 0);
+        const std::size_t count = data.computed.size();
         std::size_t first = 0;
         if ((before & data.computed_reads) == 0 && changes_ == Changes::seen) {
             // Nothing has changed, until what time or a layer changes is read by others.
-            first = data.computed.size();
+            first = count;
             for (const std::uint16_t c : frame_.header.layers_seen != 0 ? data.ticking : data.timed) {
                 look_at(c, 0);
                 if ((moved & data.computed_reads) == 0) { continue; }
@@ -111,7 +112,7 @@ public:
                 break;
             }
         }
-        for (std::size_t c = first; c < data.computed.size(); ++c) { look_at(c, before | moved); }
+        for (std::size_t c = first; c < count; ++c) { look_at(c, before | moved); }
         frame_.header.layers_seen = 1;
     }
 
@@ -127,12 +128,15 @@ private:
             show(frame_, computed.slot, now);
         } else if (!computed.by_values || (moved & computed.reads) != 0) {
             compute(computed, frame_.block.memory()[c]);
-        } else if (computed.slot < frame_.data.parameters.size() &&
-                   frame_.data.smoothed_of[computed.slot] != no_index) {
+        } else if (!is_hidden(computed) && frame_.data.smoothed_of[computed.slot] != no_index) {
             smooth(frame_, computed.slot, dt_);
         }
     }
 
+    /// Whether it is no parameter of the document's own. Those have an entry here each.
+    [[nodiscard]] bool is_hidden(const ComputedParameter& computed) const {
+        return computed.slot >= frame_.data.smoothed_of.size();
+    }
     [[nodiscard]] float value_of(CodeRange code) const {
         return evaluate(frame_.data.instructions(code), {frame_.block.smoothed(), frame_.block.raw(), {}});
     }
@@ -143,7 +147,7 @@ private:
     void compute(const ComputedParameter& computed, double& memory) {
         float& raw = frame_.block.raw()[computed.slot];
         const float before = raw;
-        const bool hidden = computed.slot >= frame_.data.parameters.size();
+        const bool hidden = is_hidden(computed);
         const float cleared = hidden ? 0 : frame_.data.parameters[computed.slot].default_value;
         if (holds(computed.clear, false)) {
             raw = cleared;

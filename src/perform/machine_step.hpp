@@ -12,6 +12,7 @@ void enter(Frame& frame, std::uint16_t target, const Entrance& entrance);
 /// Whether any decision may fall in what is active: by time, or by what has moved.
 [[nodiscard]] inline bool may_decide(const Frame& frame) {
     if (frame.layer.seconds_until_decision > 0) {
+        if ((frame.data.decisions_read & frame.header.moved) == 0) { return false; }
         return any_active(frame,
                           [&](const CompiledState& state) { return (state.facts.reads & frame.header.moved) != 0; });
     }
