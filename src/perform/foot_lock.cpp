@@ -48,25 +48,36 @@ float smooth_step(float from, float to, float value) {
 /// A turn about +Y.
 class Yaw {
 public:
-    explicit Yaw(float radians) : half_(sine_cosine(0.5 * double(radians))) {}
-    /// A vector turned so.
-    [[nodiscard]] Vec3 turn(Vec3 v) const {
-        const auto c = float(half_.cosine * half_.cosine - half_.sine * half_.sine),
-                   s = float(2 * half_.sine * half_.cosine);
-        return {c * v.x + s * v.z, v.y, -s * v.x + c * v.z};
+    Yaw() = default;
+    explicit Yaw(float radians) {
+        if (radians == 0) { return; }
+        const auto [sine, cosine] = sine_cosine(0.5 * double(radians));
+        half_sine_ = float(sine);
+        half_cosine_ = float(cosine);
+        sine_ = float(2 * sine * cosine);
+        cosine_ = float(cosine * cosine - sine * sine);
     }
-    [[nodiscard]] Quat rotation() const { return {0, float(half_.sine), 0, float(half_.cosine)}; }
+    /// A vector turned so.
+    [[nodiscard]] Vec3 turn(Vec3 v) const { return {cosine_ * v.x + sine_ * v.z, v.y, -sine_ * v.x + cosine_ * v.z}; }
+    [[nodiscard]] Quat rotation() const { return {0, half_sine_, 0, half_cosine_}; }
 
 private:
-    SineCosine half_;
+    float half_sine_ = 0, half_cosine_ = 1, sine_ = 0, cosine_ = 1;
 };
 
-float yaw_of(Vec3 v) { return float(arc_tangent(double(v.x), double(v.z))); }
+/// The yaw from one direction over the ground to another, radians.
+float yaw_between(Vec3 from, Vec3 to) {
+    const double across = double(from.z) * double(to.x) - double(from.x) * double(to.z),
+                 along = double(from.x) * double(to.x) + double(from.z) * double(to.z);
+    return float(arc_tangent(across, along));
+}
 
 /// How far it is across the ground.
 float across_of(Vec3 v) { return std::sqrt(v.x * v.x + v.z * v.z); }
 
-float wrapped_radians(float angle) { return std::remainder(angle, float(2 * pi)); }
+float wrapped_radians(float angle) {
+    return std::fabs(angle) < float(pi) ? angle : std::remainder(angle, float(2 * pi));
+}
 
 /// The pose of the block, joint by joint.
 class BlockPose {
@@ -75,9 +86,15 @@ public:
 
     [[nodiscard]] Transform local(std::size_t joint) const {
         const auto row = [&](std::size_t r) { return rows_[r * data_.layout.lanes + joint]; };
-        Transform t{{row(0), row(1), row(2), row(3)}, {row(4), row(5), row(6)}, {1, 1, 1}};
+        Transform t{turn(joint), {row(4), row(5), row(6)}, {1, 1, 1}};
         if (data_.scales) { t.scale = {row(7), row(8), row(9)}; }
         return t;
+    }
+    /// Its own turn.
+    [[nodiscard]] Quat turn(std::size_t joint) const {
+        const std::size_t lanes = data_.layout.lanes;
+        const float* const at = rows_ + joint;
+        return {at[0], at[lanes], at[2 * lanes], at[3 * lanes]};
     }
     [[nodiscard]] Transform model(int joint) const {
         if (joint < 0) { return {}; }
@@ -90,10 +107,8 @@ public:
         for (; up >= 0 && up != above; up = data_.parents[std::size_t(up)]) { t = local(std::size_t(up)) * t; }
         return up < 0 ? t : of_above * t;
     }
-    /// Gives a joint this rotation in model space, its parent's being `parent`; it stays on its hemisphere.
-    void turn_to(std::size_t joint, Quat model, Quat parent) {
-        set_turn(joint, on_side_of(local(joint).rotation, normalized(conjugate(parent) * model)));
-    }
+    /// Gives a joint another turn of its own, near to being a unit one; it stays on its hemisphere.
+    void turn_to(std::size_t joint, Quat own) { set_turn(joint, on_side_of(turn(joint), normalized(own))); }
     /// Gives it its own turn.
     void set_turn(std::size_t joint, Quat own) {
         const std::array<float, 4> values{own.x, own.y, own.z, own.w};
@@ -150,8 +165,10 @@ std::array<float, kept_legs> down_parts(const CharacterData& data, const Perform
                 }
                 // How far inside the stretch, from this round's place and its neighbours'.
                 for (const double round : {-1.0, 0.0, 1.0}) {
-                    if (round != 0 && !leaf.loops) { continue; }
                     const double at = position + round;
+                    if ((round != 0 && !leaf.loops) || at < stretch.from - before || at > stretch.to + after) {
+                        continue;
+                    }
                     const double come = in > 0 ? (at - stretch.from + before) / in : at >= stretch.from ? 1 : 0;
                     const double left = out > 0 ? (stretch.to - at + after) / out : at <= stretch.to ? 1 : 0;
                     most = std::max(most, double(smooth_step(0, 1, float(std::min(come, left)))));
@@ -170,23 +187,20 @@ struct Leg {
     Transform hip, knee, ankle, toes;
     Quat over_hip, over_knee, over_ankle; ///< of the joints that hold them
     Vec3 heel, ball;                      ///< where they touch the ground
+    float thigh = 0, shin = 0, span = 0;  ///< metres: their lengths, and from hip to ankle
 
-    /// The same leg, moved.
-    [[nodiscard]] Leg moved_by(Vec3 way) const {
-        Leg leg = *this;
-        for (Transform* joint : {&leg.hip, &leg.knee, &leg.ankle, &leg.toes}) {
-            joint->translation = joint->translation + way;
-        }
-        leg.heel = leg.heel + way;
-        leg.ball = leg.ball + way;
-        return leg;
+    /// Moves all of it.
+    void move_by(Vec3 way) {
+        for (Transform* joint : {&hip, &knee, &ankle, &toes}) { joint->translation = joint->translation + way; }
+        heel = heel + way;
+        ball = ball + way;
     }
 };
 
-Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
+/// `over_hip`: what holds its hip.
+Leg leg_in(const BlockPose& pose, const CompiledLeg& joints, const Transform& over_hip) {
     Leg leg;
     const auto hip = int(joints.hip), knee = int(joints.knee);
-    const Transform over_hip = pose.model(pose.parent(joints.hip));
     leg.over_hip = over_hip.rotation;
     leg.hip = over_hip * pose.local(joints.hip);
     const auto over = [&](std::size_t joint, int above, const Transform& of_above) {
@@ -202,6 +216,9 @@ Leg leg_in(const BlockPose& pose, const CompiledLeg& joints) {
     leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.below(joints.toes, int(joints.ankle), leg.ankle);
     leg.heel = leg.ankle.translation + rotate(leg.ankle.rotation, joints.heel);
     leg.ball = leg.toes.translation + rotate(leg.toes.rotation, joints.ball);
+    leg.thigh = length(leg.knee.translation - leg.hip.translation);
+    leg.shin = length(leg.ankle.translation - leg.knee.translation);
+    leg.span = length(leg.ankle.translation - leg.hip.translation);
     return leg;
 }
 
@@ -218,29 +235,31 @@ struct Footing {
 /// is ahead, as far as feet go; and beyond that it is dragged over the ground.
 class Reach {
 public:
-    Reach(const Leg& leg, float yaw) : leg_(leg), yaw_(yaw) {
-        const float thigh = length(leg.knee.translation - leg.hip.translation);
-        const float shin = length(leg.ankle.translation - leg.knee.translation);
-        own_ = length(leg.ankle.translation - leg.hip.translation);
-        longest_ = std::max(own_, straightest * (thigh + shin));
-    }
+    Reach(const Leg& leg, const Yaw& yaw)
+        : leg_(leg), yaw_(yaw), longest_(std::max(leg.span, straightest * (leg.thigh + leg.shin))) {}
 
-    /// `roll` is the foot's, which follows what is needed for `dt` seconds.
-    [[nodiscard]] Footing footing(Vec3 ankle, FootRoll& roll, double dt) {
+    /// `roll` is the foot's, which follows what is needed as `rolling` does.
+    [[nodiscard]] Footing footing(Vec3 ankle, FootRoll& roll, const Spring& rolling) {
         // Beyond where the clips have it a leg is straightened ever less, so that its knee does not snap.
-        const float wanted = length(ankle - leg_.hip.translation), room = longest_ - own_;
-        reach_ = wanted <= own_ ? wanted
-                 : room > 1e-5F ? own_ + room * (1 - float(exponential(double((own_ - wanted) / room))))
-                                : own_;
+        const float own = leg_.span, wanted = length(ankle - leg_.hip.translation), room = longest_ - own;
+        reach_ = wanted <= own  ? wanted
+                 : room > 1e-5F ? own + room * (1 - float(exponential(double((own - wanted) / room))))
+                                : own;
         ankle_ = ankle;
-        ahead_ = normalized_level(yaw_.turn(leg_.ball - leg_.heel));
-        const Follower now = follow({double(roll.pitch), double(roll.speed)}, double(needed_pitch()), rolls, dt);
-        roll = {float(now.value), float(now.velocity)};
-        Footing footing{ankle, yaw_, axis_angle(left(), double(roll.pitch) * degrees_per_radian), roll.pitch > 0};
-        const Vec3 pivot = pivot_of(footing.on_ball);
-        footing.ankle = pivot + rotate(footing.roll, ankle - pivot);
-        if (reaches(footing.ankle)) { return footing; }
+        Footing footing{ankle, yaw_, {}};
+        const bool within = wanted <= reach_ + 1e-6F;
+        if (!within || roll.pitch != 0 || roll.speed != 0) {
+            ahead_ = normalized_level(yaw_.turn(leg_.ball - leg_.heel));
+            const float needed = within ? 0 : needed_pitch();
+            const Follower now = rolling.follow({double(roll.pitch), double(roll.speed)}, double(needed));
+            roll = {float(now.value), float(now.velocity)};
+            footing.roll = axis_angle(left(), double(roll.pitch) * degrees_per_radian);
+            footing.on_ball = roll.pitch > 0;
+            const Vec3 pivot = pivot_of(footing.on_ball);
+            footing.ankle = pivot + rotate(footing.roll, ankle - pivot);
+        }
         const Vec3 out = footing.ankle - leg_.hip.translation;
+        if (length(out) <= reach_ + 1e-6F) { return footing; }
         const float across = std::sqrt(std::max(0.0F, reach_ * reach_ - out.y * out.y));
         const float shorter = std::max(0.0F, 1 - across / std::max(1e-6F, across_of(out)));
         footing.ankle = footing.ankle - Vec3{out.x * shorter, 0, out.z * shorter};
@@ -249,7 +268,6 @@ public:
     }
 
 private:
-    [[nodiscard]] bool reaches(Vec3 ankle) const { return length(ankle - leg_.hip.translation) <= reach_ + 1e-6F; }
     [[nodiscard]] static Vec3 normalized_level(Vec3 v) {
         const float across = across_of(v);
         return across > 1e-6F ? Vec3{v.x / across, 0, v.z / across} : Vec3{1, 0, 0};
@@ -260,9 +278,8 @@ private:
     }
     [[nodiscard]] Vec3 left() const { return {ahead_.z, 0, -ahead_.x}; }
 
-    /// The least that the leg needs the foot to be rolled by.
+    /// The least that a leg which does not reach needs the foot to be rolled by.
     [[nodiscard]] float needed_pitch() const {
-        if (reaches(ankle_)) { return 0; }
         // Where the hip stands over the foot: nothing is won by rolling when it is beside it.
         const Vec3 over = normalized_level(leg_.hip.translation - ankle_);
         const float along = over.x * ahead_.x + over.z * ahead_.z;
@@ -274,7 +291,7 @@ private:
                     rise = dot(left(), cross(arm, hip)), most = std::sqrt(level * level + rise * rise);
         const float wanted = (dot(hip, hip) + dot(arm, arm) - reach_ * reach_) / 2 - aside;
         const auto nearest = float(arc_tangent(double(rise), double(level))),
-                   short_of_it = wanted < most ? float(arc_cosine(double(std::max(-1.0F, wanted / most)))) : 0;
+                   short_of_it = wanted < most ? float(quick_arc_cosine(double(std::max(-1.0F, wanted / most)))) : 0;
         const float exact = std::copysign(std::max(0.0F, std::fabs(nearest) - short_of_it), nearest);
         const float pitch = along > 0 ? std::clamp(exact, 0.0F, most_on_ball) : std::clamp(exact, -most_on_heel, 0.0F);
         return pitch * smooth_step(0.3F, 0.7F, std::fabs(along));
@@ -283,27 +300,29 @@ private:
     const Leg& leg_;
     Vec3 ankle_, ahead_; ///< where the ankle is wanted with the foot flat; which way the foot points
     Yaw yaw_;
-    float own_ = 0, longest_ = 0; ///< metres from hip to ankle: as the clips have it, and at most
-    float reach_ = 0;             ///< for what is wanted
+    float longest_;   ///< metres from hip to ankle, at most
+    float reach_ = 0; ///< for what is wanted
 };
 
 /// Bends the leg so that the foot is laid so.
 void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const Footing& footing) {
-    const Vec3 thigh = leg.hip.translation - leg.knee.translation, shin = leg.ankle.translation - leg.knee.translation;
-    const float a = length(thigh), b = length(shin);
+    const float a = leg.thigh, b = leg.shin;
     if (!(a > 1e-4F) || !(b > 1e-4F)) { return; }
-    const auto angle_at = [&](float across) {
-        return float(arc_cosine(double((a * a + b * b - across * across) / (2 * a * b))));
-    };
-    const float now = length(leg.ankle.translation - leg.hip.translation);
-    const float wanted = length(footing.ankle - leg.hip.translation);
+    const Vec3 thigh = leg.hip.translation - leg.knee.translation, shin = leg.ankle.translation - leg.knee.translation;
+    const float both = 1 / (a * b);
+    const auto cosine_at = [&](float across) { return (a * a + b * b - across * across) * (both / 2); };
+    const auto angle_at = [&](float across) { return float(quick_arc_cosine(double(cosine_at(across)))); };
+    const Vec3 to = footing.ankle - leg.hip.translation;
+    const float wanted = length(to), exact = angle_at(wanted);
     // The straighter a leg, the faster its knee turns as it is straightened on: near the end it does so ever less
     // instead.
-    const float all = a + b, easing = softened * all, straight = angle_at(std::max(now, straightest * all));
-    const float bend = angle_at(easing), exact = angle_at(wanted);
     const auto soft_angle = [&] {
-        if (wanted <= easing || !(straight > bend)) { return exact; }
-        const float slope = easing / (a * b * float(sine_cosine(double(bend)).sine)), range = straight - bend;
+        const float all = a + b, easing = softened * all;
+        if (wanted <= easing) { return exact; }
+        const float bend = angle_at(easing), straight = angle_at(std::max(leg.span, straightest * all));
+        if (!(straight > bend)) { return exact; }
+        const float cosine = cosine_at(easing), sine = std::sqrt(std::max(1e-6F, 1 - cosine * cosine));
+        const float slope = easing * both / sine, range = straight - bend;
         return bend + range * (1 - float(exponential(double(-slope * (wanted - easing) / range))));
     };
     const float far = smooth_step(0, 0.04F, length(footing.ankle - leg.ankle.translation));
@@ -311,29 +330,30 @@ void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const 
     Vec3 axis = cross(thigh, shin);
     // A leg all but straight shows no plane; there it bends as knees do.
     const Vec3 usual = rotate(leg.hip.rotation, joints.knee_axis) * -1.0F;
-    const float shown = length(axis) / (a * b);
-    axis = axis * (1 / (a * b)) + usual * std::max(0.0F, 0.02F - shown);
-    const Quat knee = axis_angle(axis, double(angle - angle_at(now)) * degrees_per_radian);
-    const Vec3 bent = leg.knee.translation + rotate(knee, shin);
-    const Vec3 from = bent - leg.hip.translation, to = footing.ankle - leg.hip.translation;
-    if (!(length(from) > 1e-4F) || !(length(to) > 1e-4F)) { return; }
-    const Quat hip = shortest_turn(from, to);
-    const Quat above_knee = hip * leg.over_knee;
-    const Quat above_ankle = hip * (knee * leg.over_ankle);
+    const float shown = length(axis) * both;
+    axis = axis * both + usual * std::max(0.0F, 0.02F - shown);
+    const Quat knee = axis_angle(axis, double(angle - angle_at(leg.span)) * degrees_per_radian);
+    const Vec3 from = leg.knee.translation + rotate(knee, shin) - leg.hip.translation;
+    if (!(length(from) > 1e-4F) || !(wanted > 1e-4F)) { return; }
+    const Quat hip = shortest_turn(from, to), above_ankle = hip * (knee * leg.over_ankle);
     const Quat yaw = footing.yaw.rotation(), foot = footing.roll * (yaw * leg.ankle.rotation);
     // The toes stay flat where the foot rolls over its ball.
-    if (footing.on_ball && joints.toes != joints.ankle) { pose.turn_to(joints.toes, yaw * leg.toes.rotation, foot); }
-    pose.turn_to(joints.ankle, foot, above_ankle);
-    pose.turn_to(joints.knee, hip * (knee * leg.knee.rotation), above_knee);
-    pose.turn_to(joints.hip, hip * leg.hip.rotation, leg.over_hip);
+    if (footing.on_ball && joints.toes != joints.ankle) {
+        pose.turn_to(joints.toes, conjugate(foot) * (yaw * leg.toes.rotation));
+    }
+    pose.turn_to(joints.ankle, conjugate(above_ankle) * foot);
+    pose.turn_to(joints.knee, conjugate(leg.over_knee) * (knee * leg.knee.rotation));
+    pose.turn_to(joints.hip, conjugate(leg.over_hip) * (hip * leg.hip.rotation));
 }
 
 /// What a call knows of the step that led to it.
 struct Ground {
-    BodyStep moved; ///< the body
-    double dt = 0;  ///< seconds
+    Vec3 moved;    ///< the body, over the ground
+    Yaw back;      ///< by which it turned, the other way about
+    double dt = 0; ///< seconds
     bool goes_on = false;
     float allowed = 0; ///< 0 to 1: how firmly feet may be held
+    Spring home;       ///< as which a foot that nothing holds goes back to where its clips have it
 };
 
 /// Calls `set(component)` for each of x, z and yaw, and puts what it gives there.
@@ -345,12 +365,10 @@ template <typename Set> void each_component(FootOffset& offset, Set set) {
 
 /// How far off the foot has to be to stand on the ground where it stood.
 FootOffset held_offset(const PlantedFoot& foot, const CompiledLeg& joints, const Leg& leg, const Ground& ground) {
-    const auto back = Yaw(-float(ground.moved.yaw));
-    const Vec3 way{float(ground.moved.x), 0, float(ground.moved.z)};
     // Where heel and ball would have to be, seen from the body as it stands now.
-    const Vec3 heel = back.turn(foot.heel - way), ball = back.turn(foot.ball - way);
+    const Vec3 heel = ground.back.turn(foot.heel - ground.moved), ball = ground.back.turn(foot.ball - ground.moved);
     FootOffset off = foot.off;
-    off.yaw += wrapped_radians(yaw_of(ball - heel) - yaw_of(leg.ball - leg.heel) - foot.off.yaw);
+    off.yaw += wrapped_radians(yaw_between(leg.ball - leg.heel, ball - heel) - foot.off.yaw);
     const float heel_up = leg.heel.y - joints.ground, ball_up = leg.ball.y - joints.ball_height;
     const float on_heel = 1 - smooth_step(-sole, sole, heel_up - ball_up);
     const Vec3 ankle = leg.ankle.translation + Vec3{foot.off.x, 0, foot.off.z};
@@ -364,21 +382,20 @@ FootOffset held_offset(const PlantedFoot& foot, const CompiledLeg& joints, const
 
 /// Takes the foot along with the ground as firmly as `held` says, and for the rest lets it go back to where its clips
 /// have it, as a spring that goes on at the speed the foot had.
-void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset& on_ground, double dt, float held) {
-    if (!(dt > 0)) { // the body is moved on in the same step
+void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset& on_ground, const Ground& ground,
+                   float held) {
+    if (!(ground.dt > 0)) { // the body is moved on in the same step
         each_component(foot.off, [&](float FootOffset::*component) {
             return foot.off.*component + held * (on_ground.*component - foot.off.*component);
         });
         return;
     }
-    // A critically damped spring has gone all but a twentieth of its way then: (1 + w t) exp(-w t) = 0.05.
-    const Spring spring(2 * feet.release / 4.74, dt);
     for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
         float &off = foot.off.*component, &speed = foot.speed.*component;
-        const Follower home = spring.follow({double(off), double(speed)}, 0);
+        const Follower home = ground.home.follow({double(off), double(speed)}, 0);
         const float along = on_ground.*component - off;
         off += held * along + (1 - held) * (float(home.value) - off);
-        speed = held * along / float(dt) + (1 - held) * float(home.velocity);
+        speed = held * along / float(ground.dt) + (1 - held) * float(home.velocity);
     }
     foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
     // Farther no leg reaches: while the other foot steps this one may be dragged.
@@ -435,18 +452,43 @@ float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& 
     const float strained =
         smooth_step(strains * float(feet.most), farthest_off * float(feet.most), foot.off.distance());
     const float firm = held * (1 - strained);
-    follow_ground(foot, feet, on_ground, ground.dt, firm);
+    follow_ground(foot, feet, on_ground, ground, firm);
     const bool off = foot.off.distance() > at_rest || std::fabs(foot.off.yaw) > at_rest_yaw;
     const bool still = foot.speed.distance() < still_speed && std::fabs(foot.speed.yaw) < still_speed;
     if (ground.dt > 0) { foot.rests = held > 0.99F && off && still ? foot.rests + float(ground.dt) : 0; }
     return 0;
 }
 
+/// Legs of a pose, which most often hang on one joint.
+class LegsInPose {
+public:
+    explicit LegsInPose(const BlockPose& pose) : pose_(pose) {}
+
+    [[nodiscard]] Leg at(const CompiledLeg& joints) {
+        const int over = pose_.parent(joints.hip);
+        if (over != over_) { over_hip_ = pose_.model(over); }
+        over_ = over;
+        return leg_in(pose_, joints, over_hip_);
+    }
+    /// What they hang on has moved.
+    void look_again() { over_ = nothing; }
+
+private:
+    static constexpr int nothing = -2;
+    const BlockPose& pose_;
+    Transform over_hip_;
+    int over_ = nothing; ///< the joint that it is of
+};
+
+/// A leg, and how its foot is turned about +Y from where its clips have it.
+struct LaidLeg {
+    Leg leg;
+    Yaw yaw = {};
+};
+
 /// How far the hips of a leg would have to come down for its foot to be held where it is wanted, metres.
 float drop_for(const Leg& leg, Vec3 ankle) {
-    const float thigh = length(leg.knee.translation - leg.hip.translation);
-    const float shin = length(leg.ankle.translation - leg.knee.translation), all = thigh + shin;
-    const float reach = std::max(length(leg.ankle.translation - leg.hip.translation), at_ease * all);
+    const float all = leg.thigh + leg.shin, reach = std::max(leg.span, at_ease * all);
     const Vec3 out = ankle - leg.hip.translation;
     if (!(length(out) > reach)) { return 0; }
     const float across = across_of(out);
@@ -482,42 +524,56 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     const CompiledFeet& feet = data.feet;
     const ExpressionInputs inputs{block.smoothed(), block.raw(), {}};
     const float weight = evaluate(data.instructions(feet.planted), inputs);
-    const Ground ground{moved, header.since_planted, header.steps_since_planted <= 1,
-                        std::isfinite(weight) ? std::clamp(weight, 0.0F, 1.0F) : 0};
+    const double dt = header.since_planted;
+    // A critically damped spring has gone all but a twentieth of its way then: (1 + w t) exp(-w t) = 0.05.
+    const Ground ground{{float(moved.x), 0, float(moved.z)},
+                        Yaw(-float(moved.yaw)),
+                        dt,
+                        header.steps_since_planted <= 1,
+                        std::isfinite(weight) ? std::clamp(weight, 0.0F, 1.0F) : 0,
+                        Spring(2 * feet.release / 4.74, dt)};
     unbend_legs(data, block); // the body may be moved on twice in a step
     BlockPose pose(data, block);
     bool someone_steps = std::any_of(block.feet(), block.feet() + feet.legs.size(),
                                      [](const PlantedFoot& foot) { return foot.stepping != 0; });
-    InplaceArray<Leg, kept_legs> kept;
+    LegsInPose legs(pose);
+    InplaceArray<LaidLeg, kept_legs + 1> kept; // and one for all beyond
     std::array<float, kept_legs> downs{};
     float drop = 0;
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
-        const Leg leg = leg_in(pose, joints);
-        if (l < kept_legs) { kept.make(l, leg); }
+        LaidLeg& laid = kept.make(std::min(l, kept_legs), legs.at(joints));
+        const Leg& leg = laid.leg;
         if (l % kept_legs == 0) { downs = down_parts(data, block, l, std::min(kept_legs, feet.legs.size() - l)); }
-        foot.as_played = {pose.local(joints.hip).rotation, pose.local(joints.knee).rotation,
-                          pose.local(joints.ankle).rotation, pose.local(joints.toes).rotation};
+        foot.as_played = {pose.turn(joints.hip), pose.turn(joints.knee), pose.turn(joints.ankle),
+                          pose.turn(joints.toes)};
         const float down = ground.allowed * downs[l % kept_legs];
         // What two clips make between them may sink into the ground.
         const float lowest = std::min(leg.heel.y - joints.ground, leg.ball.y - joints.ball_height);
         const float stepped = move_foot(foot, feet, joints, leg, ground, down);
         foot.lifted = stepped + smooth_step(0, 1, foot.contact) * sunk_by(lowest);
         foot.wanted = leg.ankle.translation + Vec3{foot.off.x, foot.lifted, foot.off.z};
-        const Yaw yaw(foot.off.yaw);
-        foot.heel = foot.wanted + yaw.turn(leg.heel - leg.ankle.translation);
-        foot.ball = foot.wanted + yaw.turn(leg.ball - leg.ankle.translation);
+        laid.yaw = Yaw(foot.off.yaw);
+        foot.heel = foot.wanted + laid.yaw.turn(leg.heel - leg.ankle.translation);
+        foot.ball = foot.wanted + laid.yaw.turn(leg.ball - leg.ankle.translation);
         const float bears = foot.stepping != 0 ? 0 : smooth_step(0, 1, foot.contact) * smooth_step(0, 1, foot.grip);
         drop = std::max(drop, bears * drop_for(leg, foot.wanted));
     }
     lower_hips(data, block, pose, ground, drop);
+    if (header.hips.drop > 0) {
+        legs.look_again();
+        for (std::size_t l = 0; l < std::min(kept_legs, feet.legs.size()); ++l) {
+            kept[l].leg.move_by({0, -header.hips.drop, 0});
+        }
+    }
+    const Spring rolling(rolls, ground.goes_on ? dt : 0);
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
-        const Leg leg = l < kept_legs ? kept[l].moved_by({0, -header.hips.drop, 0}) : leg_in(pose, joints);
-        const double dt = ground.goes_on ? ground.dt : 0;
-        const Footing footing = Reach(leg, foot.off.yaw).footing(foot.wanted, foot.roll, dt);
+        if (l >= kept_legs) { kept.make(kept_legs, LaidLeg{legs.at(joints), Yaw(foot.off.yaw)}); }
+        const LaidLeg& laid = kept[std::min(l, kept_legs)];
+        const Footing footing = Reach(laid.leg, laid.yaw).footing(foot.wanted, foot.roll, rolling);
         // One foot at a time: the other bears the body.
         const bool too_far =
             foot.off.distance() > float(feet.most) || footing.dragged || std::fabs(foot.off.yaw) > 0.95F * most_yaw;
@@ -528,7 +584,7 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
         constexpr float nothing_to_do = 1e-6F;
         if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do ||
             std::fabs(foot.roll.pitch) > nothing_to_do || foot.lifted > 0 || header.hips.drop > nothing_to_do) {
-            bend_leg(pose, joints, leg, footing);
+            bend_leg(pose, joints, laid.leg, footing);
         }
     }
     header.since_planted = 0;
