@@ -7,12 +7,15 @@
 #if defined(__GNUC__)
 #define GAIT_NOINLINE __attribute__((noinline))
 #define GAIT_COLD __attribute__((noinline, cold))
+#define GAIT_FLATTEN __attribute__((noinline, flatten))
 #elif defined(_MSC_VER)
 #define GAIT_NOINLINE __declspec(noinline)
 #define GAIT_COLD __declspec(noinline)
+#define GAIT_FLATTEN __declspec(noinline)
 #else
 #define GAIT_NOINLINE
 #define GAIT_COLD
+#define GAIT_FLATTEN
 #endif
 
 namespace gait::detail {

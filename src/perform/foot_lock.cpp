@@ -1,5 +1,6 @@
 #include "perform/foot_lock.hpp"
 
+#include "math/compiler.hpp"
 #include "math/inplace_array.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
@@ -197,20 +198,20 @@ struct Leg {
     }
 };
 
-/// `over_hip`: what holds its hip.
-Leg leg_in(const BlockPose& pose, const CompiledLeg& joints, const Transform& over_hip) {
-    Leg leg;
-    const auto hip = int(joints.hip), knee = int(joints.knee);
+/// Looks at a leg. `over_hip`: what holds its hip.
+GAIT_FLATTEN void look_at(const BlockPose& pose, const CompiledLeg& joints, const Transform& over_hip, Leg& leg) {
+    Transform between; // what holds a joint, where that is not the leg's joint above it
+    const auto over = [&](std::size_t joint, std::size_t above, const Transform& of_above) -> const Transform& {
+        const int parent = pose.parent(joint);
+        if (parent != int(above)) { between = pose.below(std::size_t(parent), int(above), of_above); }
+        return parent != int(above) ? between : of_above;
+    };
     leg.over_hip = over_hip.rotation;
     leg.hip = over_hip * pose.local(joints.hip);
-    const auto over = [&](std::size_t joint, int above, const Transform& of_above) {
-        const int parent = pose.parent(joint);
-        return parent == above ? of_above : pose.below(std::size_t(parent), above, of_above);
-    };
-    const Transform over_knee = over(joints.knee, hip, leg.hip);
+    const Transform& over_knee = over(joints.knee, joints.hip, leg.hip);
     leg.over_knee = over_knee.rotation;
     leg.knee = over_knee * pose.local(joints.knee);
-    const Transform over_ankle = over(joints.ankle, knee, leg.knee);
+    const Transform& over_ankle = over(joints.ankle, joints.knee, leg.knee);
     leg.over_ankle = over_ankle.rotation;
     leg.ankle = over_ankle * pose.local(joints.ankle);
     leg.toes = joints.toes == joints.ankle ? leg.ankle : pose.below(joints.toes, int(joints.ankle), leg.ankle);
@@ -219,7 +220,6 @@ Leg leg_in(const BlockPose& pose, const CompiledLeg& joints, const Transform& ov
     leg.thigh = length(leg.knee.translation - leg.hip.translation);
     leg.shin = length(leg.ankle.translation - leg.knee.translation);
     leg.span = length(leg.ankle.translation - leg.hip.translation);
-    return leg;
 }
 
 /// How a foot is laid: where its ankle is, and how it is turned from where its clips have it.
@@ -305,7 +305,7 @@ private:
 };
 
 /// Bends the leg so that the foot is laid so.
-void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const Footing& footing) {
+GAIT_FLATTEN void bend_leg(BlockPose& pose, const CompiledLeg& joints, const Leg& leg, const Footing& footing) {
     const float a = leg.thigh, b = leg.shin;
     if (!(a > 1e-4F) || !(b > 1e-4F)) { return; }
     const Vec3 thigh = leg.hip.translation - leg.knee.translation, shin = leg.ankle.translation - leg.knee.translation;
@@ -432,8 +432,8 @@ float step_back(PlantedFoot& foot, double seconds, double dt) {
 }
 
 /// Moves a foot on and returns how high it is lifted, metres.
-float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& joints, const Leg& leg,
-                const Ground& ground, float down) {
+GAIT_FLATTEN float move_foot(PlantedFoot& foot, const CompiledFeet& feet, const CompiledLeg& joints, const Leg& leg,
+                             const Ground& ground, float down) {
     // What plays may change at once, and so may whether feet are to be held.
     const auto most = float(ground.dt) / grips;
     foot.contact = ground.goes_on ? foot.contact + std::clamp(down - foot.contact, -most, most) : down;
@@ -464,11 +464,11 @@ class LegsInPose {
 public:
     explicit LegsInPose(const BlockPose& pose) : pose_(pose) {}
 
-    [[nodiscard]] Leg at(const CompiledLeg& joints) {
+    void look(const CompiledLeg& joints, Leg& leg) {
         const int over = pose_.parent(joints.hip);
         if (over != over_) { over_hip_ = pose_.model(over); }
         over_ = over;
-        return leg_in(pose_, joints, over_hip_);
+        look_at(pose_, joints, over_hip_, leg);
     }
     /// What they hang on has moved.
     void look_again() { over_ = nothing; }
@@ -483,7 +483,7 @@ private:
 /// A leg, and how its foot is turned about +Y from where its clips have it.
 struct LaidLeg {
     Leg leg;
-    Yaw yaw = {};
+    Yaw yaw;
 };
 
 /// How far the hips of a leg would have to come down for its foot to be held where it is wanted, metres.
@@ -543,7 +543,8 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
-        LaidLeg& laid = kept.make(std::min(l, kept_legs), legs.at(joints));
+        LaidLeg& laid = kept.make(std::min(l, kept_legs));
+        legs.look(joints, laid.leg);
         const Leg& leg = laid.leg;
         if (l % kept_legs == 0) { downs = down_parts(data, block, l, std::min(kept_legs, feet.legs.size() - l)); }
         foot.as_played = {pose.turn(joints.hip), pose.turn(joints.knee), pose.turn(joints.ankle),
@@ -571,8 +572,11 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
     for (std::size_t l = 0; l < feet.legs.size(); ++l) {
         const CompiledLeg& joints = feet.legs[l];
         PlantedFoot& foot = block.feet()[l];
-        if (l >= kept_legs) { kept.make(kept_legs, LaidLeg{legs.at(joints), Yaw(foot.off.yaw)}); }
-        const LaidLeg& laid = kept[std::min(l, kept_legs)];
+        LaidLeg& laid = kept[std::min(l, kept_legs)];
+        if (l >= kept_legs) {
+            legs.look(joints, laid.leg);
+            laid.yaw = Yaw(foot.off.yaw);
+        }
         const Footing footing = Reach(laid.leg, laid.yaw).footing(foot.wanted, foot.roll, rolling);
         // One foot at a time: the other bears the body.
         const bool too_far =
