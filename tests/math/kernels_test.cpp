@@ -262,7 +262,8 @@ TEST_CASE("joints that two blends have on opposite sides are found, turned or no
     const kernels::BlendSource second{c.data(), b.data(), lanes, 0.5F, 0.2F, nullptr};
     const kernels::BlendSource turned{turn.data(), turn.data(), lanes, 1, 0, nullptr};
     const auto layer = [&](const kernels::BlendSource& source, bool turns) {
-        return kernels::PoseLayer{&source, &source + 1, &turned, &turned + (turns ? 1 : 0), nullptr, {}, 0, lanes};
+        return kernels::PoseLayer{&source, &source + 1, &turned, &turned + (turns ? 1 : 0), nullptr, {},
+                                  nullptr, 0,           lanes};
     };
     const auto blended = [&](const kernels::BlendSource& source, bool turns) {
         AlignedFloats rows(4 * lanes, 0.0F);
@@ -429,13 +430,15 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
         kernels::normalize({above.data(), lanes}, covered);
         kernels::blend_rotations({one_by_one.data() + first, lanes}, {above.data(), lanes}, weights.data(),
                                  {sign.data(), agreement.data(), result.data()}, covered);
-        const kernels::PoseLayer layers[] = {{lower, lower + 2, &turn, &turn + 1, nullptr, {}, 0, lanes},
+        std::uint8_t far_sides = 0;
+        const kernels::PoseLayer layers[] = {{lower, lower + 2, &turn, &turn + 1, nullptr, {}, nullptr, 0, lanes},
                                              {&upper,
                                               &upper + 1,
                                               nullptr,
                                               nullptr,
                                               weights.data(),
                                               {&sign[covered], &agreement[covered], &result[covered]},
+                                              &far_sides,
                                               first,
                                               covered}};
         kernels::compose({at_once.data(), lanes}, layers, 2);
@@ -449,6 +452,15 @@ TEST_CASE("layers composed at once are what each would be laid over the other by
             CHECK(double(length(Vec3{now.x, now.y, now.z})) <= 1 + 1e-6);
             if (weights[lane] == 1) { CHECK(std::fabs(dot(now, at(above, lane))) == Approx(1).margin(1e-6)); }
         }
+        // Sides that were only just chosen are the near ones. One that is kept, as it came by nearly half a turn, is
+        // told of.
+        CHECK(far_sides == 0);
+        constexpr std::size_t part = 8; // of those that are covered in part
+        for (std::size_t row = 0; row < 4; ++row) { on_top[row * lanes + first + part] = above[row * lanes + part]; }
+        sign[covered + part] = -1;
+        agreement[covered + part] = 0;
+        kernels::compose({on_top.data(), lanes}, &layers[1], 1);
+        CHECK(far_sides == 1);
     }
 }
 
@@ -479,9 +491,10 @@ TEST_CASE("joints in a vector remember their sides as one by one, whatever they 
                 kernels::remember({&one_sign[lane], &one_agreement[lane], &one_result[lane]}, product, weight);
             }
             const AlignedFloats weights(lanes, weight);
-            kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, weights.data(),
-                                     {signs.data(), agreements.data(), results.data()}, lanes);
+            const bool far = kernels::blend_rotations({below.data(), lanes}, {above.data(), lanes}, weights.data(),
+                                                      {signs.data(), agreements.data(), results.data()}, lanes);
             CAPTURE(sign, agreement, turned, product, weight, rest);
+            CHECK(far == (std::count(one_agreement.begin(), one_agreement.end(), std::int8_t{-1}) > 0));
             CHECK(signs == one_sign);
             CHECK(agreements == one_agreement);
             CHECK(results == one_result);

@@ -121,6 +121,7 @@ TEST_CASE("layers of a program do not mix, however many they are and whatever th
         CAPTURE(upper);
         AlignedFloats pose(4 * lanes, 9.0F);
         std::vector<std::int8_t> sign(lanes, 0), agreement(lanes, 0), result(lanes, 0);
+        std::uint8_t far_sides = 0;
         WindowProgram program({0, lanes}, {pose.data(), lanes});
         program.begin({0, lanes});
         lowest.write(program, true);
@@ -131,7 +132,7 @@ TEST_CASE("layers of a program do not mix, however many they are and whatever th
             program.begin({16, 16});
             float* weights = program.lane_numbers();
             std::fill_n(weights, 16, 1.0F);
-            program.cover(weights, {sign.data() + 16, agreement.data() + 16, result.data() + 16});
+            program.cover(weights, {sign.data() + 16, agreement.data() + 16, result.data() + 16}, far_sides);
             const Layer& own = *kinds[l % kinds.size()];
             for (std::size_t c = 0; c < own.clips.size(); ++c) {
                 float* factors = nullptr;
