@@ -21,7 +21,8 @@ struct ShippedRow {
     double textbook = 0;          ///< on the mean
 };
 
-/// Plays `demo`'s lamplighter standing, strolling, on her round and through her evening, and the crossing.
+/// Plays `demo`'s lamplighter standing, strolling, strolling with her feet planted, on her round and through her
+/// evening, and the crossing.
 [[nodiscard]] std::vector<ShippedRow> shipped_rows(const std::filesystem::path& demo);
 
 } // namespace bench
