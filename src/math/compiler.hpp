@@ -8,14 +8,17 @@
 #define GAIT_NOINLINE __attribute__((noinline))
 #define GAIT_COLD __attribute__((noinline, cold))
 #define GAIT_FLATTEN __attribute__((noinline, flatten))
+#define GAIT_INLINE __attribute__((always_inline)) inline
 #elif defined(_MSC_VER)
 #define GAIT_NOINLINE __declspec(noinline)
 #define GAIT_COLD __declspec(noinline)
 #define GAIT_FLATTEN __declspec(noinline)
+#define GAIT_INLINE __forceinline
 #else
 #define GAIT_NOINLINE
 #define GAIT_COLD
 #define GAIT_FLATTEN
+#define GAIT_INLINE inline
 #endif
 
 namespace gait::detail {

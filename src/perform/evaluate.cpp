@@ -108,8 +108,8 @@ ClipPlace place_in(const CharacterData& data, const Leaf& leaf, ClipPlace phase)
 }
 
 /// Writes clips that count alike on all joints, as they are, into the layer that a program has begun.
-void write_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance, float share,
-                 WindowProgram& program, MovedSums& moved) {
+GAIT_INLINE void write_alike(const CharacterData& data, const PerformerBlock& block, const Instance& instance,
+                             float share, WindowProgram& program, MovedSums& moved) {
     const Leaf* leaves = data.leaves_of(data.states[instance.state]);
     const bool in_step = instance.timing == Timing::shared, any_moved = moved.any();
     const ClipPlace phase = phase_of(block.layer());

@@ -92,9 +92,7 @@ PhaseWarp::Point PhaseClock::reading(double strides) const {
     return sum;
 }
 
-double PhaseClock::after(double strides, double seconds) const {
-    const double step = seconds * cadence_;
-    if (count_ == 0 || step == 0) { return strides + step; }
+double PhaseClock::after_uneven(double strides, double step) const {
     const PhaseWarp::Point here = reading(strides);
     // The clock rises with the phase and gains one a stride, give or take what the clips' steps differ within one.
     return rise_to(here.place + step, strides + step - 2, strides + step + 2, strides + step / here.slope,

@@ -31,7 +31,10 @@ public:
 
     [[nodiscard]] double cadence() const { return cadence_; } ///< strides a second
     /// The phase `seconds` after it stood at `strides`.
-    [[nodiscard]] double after(double strides, double seconds) const;
+    [[nodiscard]] double after(double strides, double seconds) const {
+        const double step = seconds * cadence_;
+        return count_ == 0 || step == 0 ? strides + step : after_uneven(strides, step);
+    }
     /// Seconds from one phase to another; infinite when it does not come there.
     [[nodiscard]] double until(double strides, double later) const;
 
@@ -43,6 +46,8 @@ private:
         double part; ///< seconds a cycle times the share, over those of all
     };
     [[nodiscard]] PhaseWarp::Point reading(double strides) const;
+    /// The phase when the clock has gone on by `step`, where it does so unevenly.
+    [[nodiscard]] double after_uneven(double strides, double step) const;
 
     std::array<Clip, 64> clips_; // NOLINT: only the first `count_` hold anything
     std::size_t count_ = 0;
