@@ -152,17 +152,17 @@ const std::shared_ptr<const gait::Character>& whole_character() {
 
 /// The cursor goes round, and she leans into it. Worked out beforehand: what a game sets is no part of a frame.
 const bench::WholeInputs& whole_inputs(int frame) {
+    constexpr std::uint32_t round = 630; // known to the compiler: a frame is not to wait for a division
     static const auto made = [] {
         std::vector<bench::WholeInputs> inputs;
-        constexpr int round = 630;
-        for (int i = 0; i < round; ++i) {
+        for (std::uint32_t i = 0; i < round; ++i) {
             const double turn = 2 * gait::pi * i / round;
             inputs.push_back({float(0.5 + 0.2 * std::cos(turn)), float(0.5 + 0.2 * std::sin(turn)),
                               float(0.5 + 0.3 * std::sin(3 * turn))});
         }
         return inputs;
     }();
-    return made[std::size_t(frame) % made.size()];
+    return made[std::uint32_t(frame) % round];
 }
 
 /// A whole character, and what the game does to it in a frame.
