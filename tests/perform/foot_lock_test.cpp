@@ -2,13 +2,17 @@
 #include "gait/footprints.hpp"
 #include "gait/ground_place.hpp"
 #include "gait/math.hpp"
+#include "gait/plain_body.hpp"
 #include "gait/smoothness.hpp"
 #include "gait/travel.hpp"
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
 
+#include <algorithm>
+#include <array>
 #include <random>
+#include <string>
 
 using namespace gait;
 using support::greatest_turn;
@@ -60,7 +64,69 @@ private:
     bool planted_ = true;
 };
 
+/// Joints of a leg, from the hip down, without the side that their names begin with.
+constexpr std::array leg_joints{"upper_leg", "lower_leg", "foot", "toes"};
+
+/// Her, with each leg so many times in its place.
+std::shared_ptr<const Character> with_legs_again(int times) {
+    Document document = support::lamplighter().document;
+    Assets assets = load_assets(document).assets;
+    Rig& rig = assets.rig.value();
+    const Rig hers = rig;
+    for (const std::string side : {"left_", "right_"}) { document.feet.ankles.emplace_back(side + "foot"); }
+    for (int copy = 2; copy <= times; ++copy) {
+        const std::string ending = "_" + std::to_string(copy);
+        for (const std::string side : {"left_", "right_"}) {
+            for (const std::string own : leg_joints) {
+                Joint joint = hers.joints[std::size_t(hers.find(side + own).value())];
+                joint.name += ending;
+                if (own != leg_joints.front()) { joint.parent = int(rig.joints.size()) - 1; }
+                rig.joints.push_back(joint);
+                for (auto& [name, clip] : assets.clips) {
+                    const auto found = std::find(clip.joints.begin(), clip.joints.end(), side + own);
+                    if (found == clip.joints.end()) { continue; }
+                    clip.tracks.push_back(clip.tracks[std::size_t(found - clip.joints.begin())]);
+                    clip.joints.push_back(joint.name);
+                }
+            }
+            document.feet.ankles.emplace_back(side + "foot" + ending);
+        }
+    }
+    const Compiled compiled = compile(document, assets);
+    INFO(format(compiled.diagnostics));
+    REQUIRE(compiled.character);
+    return compiled.character;
+}
+
 } // namespace
+
+TEST_CASE("legs that move alike are bent alike, however many there are") {
+    const auto six = with_legs_again(3);
+    Performer her(six);
+    PlainBody body;
+    body.speed = six->number("speed");
+    body.heading = six->number("heading");
+    double most_bent = 0;
+    for (int f = 0; f < 240; ++f) {
+        her.set("speed", f < 120 ? 1.4 : 3.0);
+        her.advance(1 / 60.0);
+        const auto played = pose_of(her);
+        her.plant_feet(body.move(her, 1 / 60.0));
+        const auto bent = pose_of(her);
+        for (const std::string side : {"left_", "right_"}) {
+            for (const std::string own : leg_joints) {
+                const auto at = [&](const std::string& name) { return std::size_t(six->rig().find(name).value()); };
+                const Quat first = bent[at(side + own)].rotation;
+                most_bent = std::max(most_bent, degrees_between(first, played[at(side + own)].rotation));
+                for (const char* ending : {"_2", "_3"}) {
+                    CAPTURE(f, side, own, ending);
+                    CHECK(degrees_between(bent[at(side + own + ending)].rotation, first) < 0.01);
+                }
+            }
+        }
+    }
+    CHECK(most_bent > 0.5); // it is not that nothing was held
+}
 
 TEST_CASE("feet that are held do not slide where she sets off, changes her mind, stops dead and turns round") {
     const auto slide = [](bool planted) {
