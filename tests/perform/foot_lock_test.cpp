@@ -67,7 +67,7 @@ private:
 /// Joints of a leg, from the hip down, without the side that their names begin with.
 constexpr std::array leg_joints{"upper_leg", "lower_leg", "foot", "toes"};
 
-/// Her, with each leg so many times in its place.
+/// Her, with each leg so many times, a hand's breadth aside of one another.
 std::shared_ptr<const Character> with_legs_again(int times) {
     Document document = support::lamplighter().document;
     Assets assets = load_assets(document).assets;
@@ -80,7 +80,11 @@ std::shared_ptr<const Character> with_legs_again(int times) {
             for (const std::string own : leg_joints) {
                 Joint joint = hers.joints[std::size_t(hers.find(side + own).value())];
                 joint.name += ending;
-                if (own != leg_joints.front()) { joint.parent = int(rig.joints.size()) - 1; }
+                if (own == leg_joints.front()) {
+                    joint.rest.translation.x += 0.1F * float(copy);
+                } else {
+                    joint.parent = int(rig.joints.size()) - 1;
+                }
                 rig.joints.push_back(joint);
                 for (auto& [name, clip] : assets.clips) {
                     const auto found = std::find(clip.joints.begin(), clip.joints.end(), side + own);
@@ -100,32 +104,35 @@ std::shared_ptr<const Character> with_legs_again(int times) {
 
 } // namespace
 
-TEST_CASE("legs that move alike are bent alike, however many there are") {
+TEST_CASE("each of many legs is bent for its own foot") {
     const auto six = with_legs_again(3);
     Performer her(six);
     PlainBody body;
     body.speed = six->number("speed");
     body.heading = six->number("heading");
-    double most_bent = 0;
-    for (int f = 0; f < 240; ++f) {
-        her.set("speed", f < 120 ? 1.4 : 3.0);
+    her.set("speed", 1.4);
+    for (int f = 0; f < 120; ++f) { her.advance(1 / 60.0); }
+    std::vector<Transform> played(six->joint_count()), bent(six->joint_count());
+    const auto moved = [&](const std::string& name) {
+        const auto joint = std::size_t(six->rig().find(name).value());
+        return bent[joint].translation - played[joint].translation;
+    };
+    float most = 0;
+    // For so long none steps back, which is done one at a time.
+    for (int f = 0; f < 40; ++f) {
         her.advance(1 / 60.0);
-        const auto played = pose_of(her);
+        her.model_pose(played);
         her.plant_feet(body.move(her, 1 / 60.0));
-        const auto bent = pose_of(her);
-        for (const std::string side : {"left_", "right_"}) {
-            for (const std::string own : leg_joints) {
-                const auto at = [&](const std::string& name) { return std::size_t(six->rig().find(name).value()); };
-                const Quat first = bent[at(side + own)].rotation;
-                most_bent = std::max(most_bent, degrees_between(first, played[at(side + own)].rotation));
-                for (const char* ending : {"_2", "_3"}) {
-                    CAPTURE(f, side, own, ending);
-                    CHECK(degrees_between(bent[at(side + own + ending)].rotation, first) < 0.01);
-                }
+        her.model_pose(bent);
+        for (const std::string foot : {"left_foot", "right_foot"}) {
+            most = std::max(most, length(moved(foot)));
+            for (const char* ending : {"_2", "_3"}) {
+                CAPTURE(f, foot, ending);
+                CHECK(length(moved(foot + ending) - moved(foot)) < 0.07F); // her hips turn a little as she walks
             }
         }
     }
-    CHECK(most_bent > 0.5); // it is not that nothing was held
+    CHECK(most > 0.01F); // it is not that nothing was held
 }
 
 TEST_CASE("feet that are held do not slide where she sets off, changes her mind, stops dead and turns round") {
