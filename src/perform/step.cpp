@@ -30,9 +30,7 @@ bool says_the_way(const Frame& frame) {
 }
 
 /// Whether a layer plays nothing, and nothing of it decays: its time passes and no more.
-bool is_idle(const Frame& frame) {
-    return frame.block.layer_index() > 0 && plays_nothing(frame.data, frame.layer);
-}
+bool is_idle(const Frame& frame) { return frame.block.layer_index() > 0 && plays_nothing(frame.data, frame.layer); }
 
 /// Whether all that the lowest layer plays stays on the spot.
 bool stays_where_it_is(const Frame& frame) {
@@ -213,8 +211,8 @@ void Step::pass(double until) {
         const bool passes = dt > 0;
         SharedStep shared;
         InplaceArray<PhaseClock, 1> clock;
-        const bool synced = frame.compiled.has_synced && (passes || travel != nullptr) &&
-                            plays_synced(frame.data, frame.layer);
+        const bool synced =
+            frame.compiled.has_synced && (passes || travel != nullptr) && plays_synced(frame.data, frame.layer);
         if (passes && synced) {
             const std::uint16_t with = frame.compiled.in_step_with; // a layer below
             const PhaseStep* leader = with != no_index && layers_[with].steps ? &layers_[with].strides : nullptr;
