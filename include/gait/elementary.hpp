@@ -20,11 +20,15 @@ namespace gait::detail {
 
 /// The sum of coefficients times ever higher powers, the constant first: in pairs (Estrin 1960), so that little waits
 /// for what is before it.
-[[nodiscard]] inline double polynomial(double x, const std::array<double, 8>& of) {
-    const double square = x * x;
-    const double low = (of[0] + of[1] * x) + (of[2] + of[3] * x) * square;
-    const double high = (of[4] + of[5] * x) + (of[6] + of[7] * x) * square;
-    return low + high * (square * square);
+template <std::size_t count> [[nodiscard]] double polynomial(double x, const std::array<double, count>& of) {
+    static_assert(count > 4 && count <= 8);
+    const auto pair = [&](std::size_t first) { return first + 1 < count ? of[first] + of[first + 1] * x : of[first]; };
+    const double square = x * x, low = pair(0) + pair(2) * square;
+    if constexpr (count > 6) {
+        return low + (pair(4) + pair(6) * square) * (square * square);
+    } else {
+        return low + pair(4) * (square * square);
+    }
 }
 
 /// A sine and a cosine.
@@ -42,13 +46,14 @@ struct SineCosine {
     if (!(std::fabs(radians) < largest)) { radians = std::remainder(radians, full_turn); }
     const double turns = nearest_whole(radians * quarters);
     const double x = ((radians - turns * first) - turns * second) - turns * third, z = x * x;
-    const double sine = x + x * z *
-                                polynomial(z, {-1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880, -1.0 / 39916800,
-                                               1.0 / 6227020800, -1.0 / 1307674368000, 1.0 / 355687428096000});
+    const double sine =
+        x + x * z *
+                polynomial(z, std::array{-1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880, -1.0 / 39916800,
+                                         1.0 / 6227020800, -1.0 / 1307674368000, 1.0 / 355687428096000});
     const double cosine =
         1 - (z / 2 - z * z *
-                         polynomial(z, {1.0 / 24, -1.0 / 720, 1.0 / 40320, -1.0 / 3628800, 1.0 / 479001600,
-                                        -1.0 / 87178291200, 1.0 / 20922789888000, 0}));
+                         polynomial(z, std::array{1.0 / 24, -1.0 / 720, 1.0 / 40320, -1.0 / 3628800, 1.0 / 479001600,
+                                                  -1.0 / 87178291200, 1.0 / 20922789888000}));
     switch (std::int64_t(turns == turns ? turns : 0) & 3) {
     case 0:
         return {sine, cosine};
@@ -82,7 +87,7 @@ struct SineCosine {
     if (!(u <= 1)) { return low != low || high != high ? low + high : arc_tangent(y < 0 ? -1 : 1, x < 0 ? -1 : 1); }
     const double eighth = nearest_whole(8 * u), c = eighth / 8;
     const double t = (u - c) / (1 + u * c), z = t * t;
-    const double rest = t * z * polynomial(z, {-1.0 / 3, 1.0 / 5, -1.0 / 7, 1.0 / 9, -1.0 / 11, 1.0 / 13, 0, 0});
+    const double rest = t * z * polynomial(z, std::array{-1.0 / 3, 1.0 / 5, -1.0 / 7, 1.0 / 9, -1.0 / 11, 1.0 / 13});
     const auto& known = eighths[std::size_t(eighth)];
     double angle = known[0] + (t + (rest + known[1]));
     if (steep) { angle = half_turn / 2 - (angle - half_turn_rest / 2); }
@@ -104,10 +109,10 @@ struct SineCosine {
 /// Stegun 1964, 4.4.46).
 [[nodiscard]] inline double quick_arc_cosine(double cosine) {
     constexpr double half_turn = 3.141592653589793;
-    const double held = std::fabs(cosine) < 1 ? std::fabs(cosine) : 1;
+    const double held = std::fabs(cosine) > 1 ? 1 : std::fabs(cosine);
     const double angle =
-        std::sqrt(1 - held) * polynomial(held, {1.5707963050, -0.2145988016, 0.0889789874, -0.0501743046, 0.0308918810,
-                                                -0.0170881256, 0.0066700901, -0.0012624911});
+        std::sqrt(1 - held) * polynomial(held, std::array{1.5707963050, -0.2145988016, 0.0889789874, -0.0501743046,
+                                                          0.0308918810, -0.0170881256, 0.0066700901, -0.0012624911});
     return cosine < 0 ? half_turn - angle : angle;
 }
 
@@ -119,9 +124,10 @@ struct SineCosine {
     const double twos = nearest_whole(power * doublings);
     const double x = (power - twos * first) - twos * second;
     const double square = x * x, fourth = square * square;
-    const double low = polynomial(x, {1, 1.0 / 2, 1.0 / 6, 1.0 / 24, 1.0 / 120, 1.0 / 720, 1.0 / 5040, 1.0 / 40320}),
-                 high = polynomial(x, {1.0 / 362880, 1.0 / 3628800, 1.0 / 39916800, 1.0 / 479001600, 1.0 / 6227020800,
-                                       1.0 / 87178291200, 0, 0}),
+    const double low = polynomial(
+                     x, std::array{1.0, 1.0 / 2, 1.0 / 6, 1.0 / 24, 1.0 / 120, 1.0 / 720, 1.0 / 5040, 1.0 / 40320}),
+                 high = polynomial(x, std::array{1.0 / 362880, 1.0 / 3628800, 1.0 / 39916800, 1.0 / 479001600,
+                                                 1.0 / 6227020800, 1.0 / 87178291200}),
                  sum = low + high * (fourth * fourth);
     if (power != power) { return power; }
     const std::uint64_t bits = std::uint64_t(std::int64_t(twos) + 1023) << 52;

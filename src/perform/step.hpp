@@ -19,7 +19,7 @@ static_assert(most_layers <= 32);
 /// brought up to it first. What moves the body is summed over all layers, from one such instant to the next.
 class Step {
 public:
-    /// Of `dt` seconds. `layers` must outlive it.
+    /// Of `dt` seconds, which the layers were made for. `layers` must outlive it.
     Step(Layers& layers, double dt);
     ~Step();
     Step(const Step&) = delete;

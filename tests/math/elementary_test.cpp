@@ -22,7 +22,7 @@ double apart(double ours, double theirs) {
 TEST_CASE("elementary functions are those of the C library to a few units in the last place") {
     std::mt19937_64 random(3);
     const auto number = [&](double most) { return most * (2 * double(random() >> 11) * 0x1p-53 - 1); };
-    double sine = 0, cosine = 0, tangent = 0, arc = 0, power = 0;
+    double sine = 0, cosine = 0, tangent = 0, arc = 0, quick = 0, power = 0;
     for (int i = 0; i < 200'000; ++i) {
         const double x = number(i % 2 == 0 ? 4 : 400);
         const SineCosine both = sine_cosine(x);
@@ -35,6 +35,7 @@ TEST_CASE("elementary functions are those of the C library to a few units in the
         const double unit = number(1);
         arc = std::max({arc, std::fabs(arc_sine(unit) - std::asin(unit)) * 0x1p52,
                         std::fabs(arc_cosine(unit) - std::acos(unit)) * 0x1p52});
+        quick = std::max(quick, std::fabs(quick_arc_cosine(unit) - std::acos(unit)));
         const double p = number(20);
         power = std::max(power, apart(exponential(p), std::exp(p)));
     }
@@ -42,6 +43,7 @@ TEST_CASE("elementary functions are those of the C library to a few units in the
     CHECK(cosine <= 2);
     CHECK(tangent <= 3);
     CHECK(arc <= 8);
+    CHECK(quick <= 2.2e-8);
     CHECK(power <= 2);
 }
 
@@ -60,6 +62,9 @@ TEST_CASE("elementary functions hold at their ends, and what is no number stays 
     CHECK(std::isnan(arc_tangent(nan, 1)));
     CHECK(arc_sine(2) == arc_sine(1));
     CHECK(arc_cosine(1) == 0);
+    CHECK(quick_arc_cosine(2) == 0);
+    CHECK(quick_arc_cosine(-2) == 3.141592653589793);
+    CHECK(std::isnan(quick_arc_cosine(nan)));
     CHECK(exponential(0) == 1);
     CHECK(exponential(-1000) == 0);
     CHECK(exponential(1000) == inf);
