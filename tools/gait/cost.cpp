@@ -90,49 +90,55 @@ std::string microseconds(double value) { return fmt::format("{:.2f}", value); }
 } // namespace
 
 Costing::Costing(const Loaded& loaded, const CueSheet* cues, Begin begin, double seconds, double frames_per_second)
-    : cues_(cues), begin_(std::move(begin)), seconds_(seconds), frames_per_second_(frames_per_second),
-      character_(loaded.character), frames_(play(loaded.character)), mean_(mean_of(frames_)) {
-    leave_out_parts(loaded);
-}
-
-std::vector<Costing::Frame> Costing::play(const std::shared_ptr<const Character>& character) const {
+    : cues_(cues), begin_(std::move(begin)), seconds_(seconds),
+      frames_per_second_(frames_per_second), whole_{loaded.character, {}, {}}, parts_(parts_of(loaded)) {
+    std::vector<Played*> all{&whole_};
+    for (Part& part : parts_) { all.push_back(&part.without); }
     const auto count = std::size_t(std::max(1.0, std::round(seconds_ * frames_per_second_)));
-    std::vector<Frame> frames(count);
-    Progress progress("weighing frames", std::int64_t(count) * runs);
+    for (Played* played : all) { played->frames.resize(count); }
+    Progress progress("weighing frames", std::int64_t(count * all.size()) * runs);
+    std::size_t done = 0;
     for (int run = 0; run < runs; ++run) {
-        Performer performer = begin_(character);
-        Diagnostics found;
-        std::optional<CuePlayer> player;
-        if (cues_ != nullptr) { player.emplace(*cues_, *character, found); }
-        const bool moves = player && player->moves_body();
-        const bool plants = !character->data().feet.legs.empty() && (moves || !character->data().walks_in_place());
-        for (std::size_t f = 0; f < count; ++f) {
-            const double now = double(f) / frames_per_second_;
-            if (player) { player->apply(performer, now); }
-            Clock clock;
-            performer.advance(1 / frames_per_second_);
-            FrameCost cost;
-            cost.moving_on = clock.lap();
-            performer.pose({});
-            cost.pose = clock.lap();
-            const Travel travel = player ? player->move(performer, 1 / frames_per_second_) : performer.travel();
-            if (plants) {
-                clock.lap();
-                performer.plant_feet(travel);
-                cost.feet = clock.lap();
-            }
-            Frame& frame = frames[f];
-            frame.cost = run == 0 ? cost : least(frame.cost, cost);
-            progress.at(std::int64_t(run) * std::int64_t(count) + std::int64_t(f));
-            if (run > 0) { continue; }
-            for (std::size_t l = 0; l < character->layers().size(); ++l) { frame.states.push_back(performer.state(l)); }
-            for (const TransitionRecord& taken : performer.transitions()) {
-                frame.transitions +=
-                    (frame.transitions.empty() ? "" : ", ") + transition_name(*character, taken.transition);
-            }
+        for (Played* played : all) {
+            play(*played, [&](std::size_t frame) { progress.at(std::int64_t(done + frame)); });
+            done += count;
         }
     }
-    return frames;
+    for (Played* played : all) { played->mean = mean_of(played->frames); }
+}
+
+void Costing::play(Played& played, const std::function<void(std::size_t frame)>& visit) const {
+    const Character& character = *played.character;
+    Performer performer = begin_(played.character);
+    Diagnostics found;
+    std::optional<CuePlayer> player;
+    if (cues_ != nullptr) { player.emplace(*cues_, character, found); }
+    const bool moves = player && player->moves_body();
+    const bool plants = !character.data().feet.legs.empty() && (moves || !character.data().walks_in_place());
+    for (std::size_t f = 0; f < played.frames.size(); ++f) {
+        const double now = double(f) / frames_per_second_;
+        if (player) { player->apply(performer, now); }
+        Clock clock;
+        performer.advance(1 / frames_per_second_);
+        FrameCost cost;
+        cost.moving_on = clock.lap();
+        performer.pose({});
+        cost.pose = clock.lap();
+        const Travel travel = player ? player->move(performer, 1 / frames_per_second_) : performer.travel();
+        if (plants) {
+            clock.lap();
+            performer.plant_feet(travel);
+            cost.feet = clock.lap();
+        }
+        visit(f);
+        Frame& frame = played.frames[f];
+        frame.cost = frame.states.empty() ? cost : least(frame.cost, cost);
+        if (!frame.states.empty()) { continue; } // it was played before
+        for (std::size_t l = 0; l < character.layers().size(); ++l) { frame.states.push_back(performer.state(l)); }
+        for (const TransitionRecord& taken : performer.transitions()) {
+            frame.transitions += (frame.transitions.empty() ? "" : ", ") + transition_name(character, taken.transition);
+        }
+    }
 }
 
 FrameCost Costing::mean_of(const std::vector<Frame>& frames) {
@@ -146,8 +152,9 @@ FrameCost Costing::mean_of(const std::vector<Frame>& frames) {
     return {sum.moving_on / count, sum.pose / count, sum.feet / count};
 }
 
-void Costing::leave_out_parts(const Loaded& loaded) {
+std::vector<Costing::Part> Costing::parts_of(const Loaded& loaded) {
     const Assets assets = load_assets(loaded.document).assets;
+    std::vector<Part> parts;
     for (std::size_t left_out = 0; left_out < most_parts; ++left_out) {
         Document document = loaded.document;
         std::size_t at = 0;
@@ -157,34 +164,36 @@ void Costing::leave_out_parts(const Loaded& loaded) {
             name = part;
             weight = Text("0", weight.place);
         });
-        if (name.empty()) { return; }
+        if (name.empty()) { break; }
         const Compiled compiled = compile(document, assets);
-        if (compiled.character) { parts_.push_back({name, mean_of(play(compiled.character))}); }
+        if (compiled.character) { parts.push_back({name, {compiled.character, {}, {}}}); }
     }
+    return parts;
 }
 
 std::vector<Costing::Row> Costing::rows() const {
     std::map<std::uint16_t, std::vector<Frame>> of_states;
-    for (const Frame& frame : frames_) {
+    for (const Frame& frame : whole_.frames) {
         for (const std::uint16_t state : frame.states) {
-            if (state != no_index && !character_->states()[state].nothing) {
+            if (state != no_index && !whole_.character->states()[state].nothing) {
                 of_states[state].push_back({frame.cost, {}, {}});
             }
         }
     }
     std::vector<Row> rows;
     for (const auto& [state, frames] : of_states) {
-        rows.push_back({character_->full_name(state), frames.size(), mean_of(frames)});
+        rows.push_back({whole_.character->full_name(state), frames.size(), mean_of(frames)});
     }
     std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a.mean.all() > b.mean.all(); });
     return rows;
 }
 
 std::vector<std::size_t> Costing::dearest() const {
-    std::vector<std::size_t> order(frames_.size());
+    std::vector<std::size_t> order(whole_.frames.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
-    std::stable_sort(order.begin(), order.end(),
-                     [&](std::size_t a, std::size_t b) { return frames_[a].cost.all() > frames_[b].cost.all(); });
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return whole_.frames[a].cost.all() > whole_.frames[b].cost.all();
+    });
     order.resize(std::min(order.size(), most_told));
     return order;
 }
@@ -193,7 +202,7 @@ std::string Costing::text() const {
     using A = Table::Align;
     std::string out = fmt::format("a frame takes {:.2f} us on the mean: {:.2f} to decide and move on, {:.2f} for the "
                                   "pose, {:.2f} to plant feet; each frame the least of {} runs\n\n",
-                                  mean_.all(), mean_.moving_on, mean_.pose, mean_.feet, runs);
+                                  whole_.mean.all(), whole_.mean.moving_on, whole_.mean.pose, whole_.mean.feet, runs);
     Table states({{"while in", A::left},
                   {"frames", A::right},
                   {"moving on", A::right},
@@ -208,16 +217,16 @@ std::string Costing::text() const {
     if (!parts_.empty()) {
         Table parts({{"without", A::left}, {"a frame takes", A::right}, {"which is", A::right}});
         for (const Part& part : parts_) {
-            const double saved = mean_.all() - part.without.all();
-            parts.add({part.name, microseconds(part.without.all()) + " us",
+            const double saved = whole_.mean.all() - part.without.mean.all();
+            parts.add({part.name, microseconds(part.without.mean.all()) + " us",
                        fmt::format("{:.2f} us {}", std::abs(saved), saved < 0 ? "more" : "less")});
         }
         out += "\n" + parts.text();
     }
     Table frames({{"dearest", A::right}, {"us", A::right}, {"what fell there", A::left}});
     for (const std::size_t f : dearest()) {
-        frames.add({fmt::format("{:.3f} s", double(f + 1) / frames_per_second_), microseconds(frames_[f].cost.all()),
-                    frames_[f].transitions});
+        frames.add({fmt::format("{:.3f} s", double(f + 1) / frames_per_second_),
+                    microseconds(whole_.frames[f].cost.all()), whole_.frames[f].transitions});
     }
     return out + "\n" + frames.text();
 }
@@ -227,7 +236,7 @@ nlohmann::json Costing::json() const {
         return nlohmann::json{
             {"moving_on_us", cost.moving_on}, {"pose_us", cost.pose}, {"feet_us", cost.feet}, {"all_us", cost.all()}};
     };
-    nlohmann::json result{{"mean", of(mean_)}, {"runs", runs}};
+    nlohmann::json result{{"mean", of(whole_.mean)}, {"runs", runs}};
     for (const Row& row : rows()) {
         nlohmann::json state = of(row.mean);
         state["state"] = row.state;
@@ -235,14 +244,14 @@ nlohmann::json Costing::json() const {
         result["states"].push_back(std::move(state));
     }
     for (const Part& part : parts_) {
-        nlohmann::json without = of(part.without);
+        nlohmann::json without = of(part.without.mean);
         without["without"] = part.name;
         result["parts"].push_back(std::move(without));
     }
     for (const std::size_t f : dearest()) {
-        nlohmann::json frame = of(frames_[f].cost);
+        nlohmann::json frame = of(whole_.frames[f].cost);
         frame["time_s"] = double(f + 1) / frames_per_second_;
-        frame["transitions"] = frames_[f].transitions;
+        frame["transitions"] = whole_.frames[f].transitions;
         result["dearest"].push_back(std::move(frame));
     }
     return result;

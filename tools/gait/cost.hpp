@@ -21,7 +21,8 @@ struct FrameCost {
     [[nodiscard]] double all() const { return moving_on + pose + feet; }
 };
 
-/// Plays a performance again and again, and keeps of each frame the least that it took.
+/// Plays a performance again and again, by turns with what it would be without this or that part, and keeps of each
+/// frame the least that it took: a machine that others share goes now faster, now slower.
 class Costing {
 public:
     /// Begins a performance of a character: sets it up as it was asked for.
@@ -40,10 +41,16 @@ private:
         std::vector<std::uint16_t> states; ///< a layer each
         std::string transitions;           ///< that fell in it
     };
-    /// A part of the document, and what a frame takes without it.
+    /// A character, and what it takes.
+    struct Played {
+        std::shared_ptr<const Character> character;
+        std::vector<Frame> frames;
+        FrameCost mean;
+    };
+    /// A part of the document, and the character without it.
     struct Part {
         std::string name;
-        FrameCost without;
+        Played without;
     };
     /// A state's frames.
     struct Row {
@@ -52,18 +59,17 @@ private:
         FrameCost mean;
     };
 
-    [[nodiscard]] std::vector<Frame> play(const std::shared_ptr<const Character>& character) const;
+    [[nodiscard]] static std::vector<Part> parts_of(const Loaded& loaded);
+    /// Plays it once; `visit(frame)` is told how far that is.
+    void play(Played& played, const std::function<void(std::size_t frame)>& visit) const;
     [[nodiscard]] static FrameCost mean_of(const std::vector<Frame>& frames);
-    void leave_out_parts(const Loaded& loaded);
     [[nodiscard]] std::vector<Row> rows() const;
     [[nodiscard]] std::vector<std::size_t> dearest() const;
 
     const CueSheet* cues_;
     Begin begin_;
     double seconds_, frames_per_second_;
-    std::shared_ptr<const Character> character_;
-    std::vector<Frame> frames_;
-    FrameCost mean_;
+    Played whole_;
     std::vector<Part> parts_;
 };
 
