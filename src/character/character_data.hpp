@@ -276,7 +276,6 @@ struct CharacterData {
     KeptList<std::uint16_t> moved_before; ///< [i]: how many of `moved` stand before the i-th `lane_padding` lanes
     KeptList<std::int16_t> parents;       ///< a lane each, -1 for roots and padding
     KeptList<std::uint16_t> level_order;  ///< see `kernels::LocalPose`
-    KeptList<std::uint16_t> done_before;  ///< [i]: joints at its head that have no child at or after its i-th
     AlignedFloats inverse_bind;           ///< [joint][16]
     bool travels = false;                 ///< some clip's way was taken out of its pose
     bool scales = false;                  ///< some joint's scale is not 1 in the rest pose or in a clip

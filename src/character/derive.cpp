@@ -22,7 +22,6 @@ void lay_out_rig(CharacterData& data) {
     levels.reserve(joints);
     data.level_order.reserve(joints);
     data.parents.reserve(lanes);
-    data.done_before.reserve(joints);
     data.inverse_bind.reserve(joints * 16);
     for (const Joint& joint : data.rig.joints) {
         levels.push_back(joint.parent < 0 ? 0 : levels[std::size_t(joint.parent)] + 1);
@@ -38,18 +37,6 @@ void lay_out_rig(CharacterData& data) {
         };
         return key(a) < key(b);
     });
-    // Where in the order each joint's matrix is needed last: by itself or by its last child.
-    KeptList<std::size_t> last_use(joints, data.memory.get());
-    for (std::size_t i = 0; i < joints; ++i) {
-        const std::uint16_t joint = data.level_order[i];
-        last_use[joint] = i;
-        if (data.parents[joint] >= 0) { last_use[std::size_t(data.parents[joint])] = i; }
-    }
-    std::size_t done = 0;
-    for (std::size_t i = 0; i < joints; ++i) {
-        while (done < i && last_use[data.level_order[done]] < i) { ++done; }
-        data.done_before.push_back(std::uint16_t(done));
-    }
     data.rest.assign((data.scales ? 6 : 3) * lanes, 0.0F);
     for (std::size_t j = 0; j < joints; ++j) {
         const Transform& rest = data.rig.joints[j].rest;

@@ -287,8 +287,8 @@ std::size_t room_for(std::span<const std::byte> body, std::span<const std::byte>
 /// What is worked out is kept where the rest is.
 void keep_derived_in(CharacterData& data, KeptMemory* memory) {
     const auto keep = [&](auto&... lists) { ((lists = std::remove_reference_t<decltype(lists)>(memory)), ...); };
-    keep(data.rest, data.moved_before, data.parents, data.level_order, data.done_before, data.inverse_bind, data.timed,
-         data.ticking, data.edges, data.timed_transitions);
+    keep(data.rest, data.moved_before, data.parents, data.level_order, data.inverse_bind, data.timed, data.ticking,
+         data.edges, data.timed_transitions);
 }
 
 OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& header, const OpenOptions& options) {

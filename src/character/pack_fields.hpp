@@ -281,13 +281,12 @@ template <As<PerformerNeeds> T, typename V> void fields(T& s, V visit) {
           scales, layers);
 }
 template <As<CharacterData> T, typename V> void fields(T& s, V visit) {
-    auto& [memory, rig, rest, moved, moved_before, parents, level_order, done_before, inverse_bind, travels, scales,
-           clips, number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed,
-           timed, ticking, edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states,
-           transitions, timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads,
-           forbidden, layers, decide_order, decisions_read, some_layer_hides, needs, layout, has_details, joints_at,
-           fingerprint, kept, layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info,
-           notes] = s;
+    auto& [memory, rig, rest, moved, moved_before, parents, level_order, inverse_bind, travels, scales, clips,
+           number_tracks, parameters, motions, additives, masks, cursors, weights_read, feet, code, computed, timed,
+           ticking, edges, computed_reads, cursors_read, signals, signal_of, smoothed, smoothed_of, states, transitions,
+           timed_transitions, thresholds, picks, chooses, clip_events, state_values, state_gives, leads, forbidden,
+           layers, decide_order, decisions_read, some_layer_hides, needs, layout, has_details, joints_at, fingerprint,
+           kept, layer_info, state_info, transition_info, value_info, mark_names, span_names, clip_info, notes] = s;
     // What follows from the rest is worked out anew: character/derive.hpp.
     visit(rig, moved, travels, scales, clips, number_tracks, parameters, motions, additives, masks, cursors,
           weights_read, feet, code, computed, signals, signal_of, smoothed, smoothed_of, states, transitions,

@@ -19,8 +19,6 @@ struct LocalPose {
     ConstRows scales;                           ///< three rows
     const std::int16_t* parents = nullptr;      ///< [joint], -1 for roots, smaller than the joint's own index
     const std::uint16_t* level_order = nullptr; ///< the joints of each chunk, those nearer the root first
-    const std::uint16_t* done_before =
-        nullptr; ///< [i]: how many joints at the head of `level_order` are no longer needed as the i-th is computed
     std::size_t joints = 0;
 };
 

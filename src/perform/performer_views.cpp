@@ -28,9 +28,8 @@ Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, 
 /// A pose's rows, for the kernels.
 kernels::LocalPose local_pose(const CharacterData& data, const float* rows) {
     const std::size_t lanes = data.layout.lanes;
-    kernels::LocalPose pose{{rows, lanes},         {rows + 4 * lanes, lanes}, {},
-                            data.parents.data(),   data.level_order.data(),   data.done_before.data(),
-                            data.rig.joints.size()};
+    kernels::LocalPose pose{{rows, lanes},       {rows + 4 * lanes, lanes}, {},
+                            data.parents.data(), data.level_order.data(),   data.rig.joints.size()};
     if (data.scales) { pose.scales = {rows + 7 * lanes, lanes}; }
     return pose;
 }
