@@ -1,5 +1,6 @@
 #include "clip/additive_clip.hpp"
 
+#include "math/negligible.hpp"
 #include "math/rotations.hpp"
 
 #include <algorithm>
@@ -140,9 +141,10 @@ SampledClip difference_of(const SampledClip& clip, const SampledClip& reference,
             before = turn;
             const Vec3 vector = rotation_vector<double>(turn);
             float* row = difference.rotations.own() + frame * 4 * clip.stride + joint;
-            row[0] = vector.x;
-            row[clip.stride] = vector.y;
-            row[2 * clip.stride] = vector.z;
+            constexpr float least = 1e-9F; // radians: what turning there and back leaves of 0
+            row[0] = unless_below(least, vector.x);
+            row[clip.stride] = unless_below(least, vector.y);
+            row[2 * clip.stride] = unless_below(least, vector.z);
         }
     }
     difference.moving_translations = differences(clip, reference, StepTrack::Target::translation, instants);

@@ -1,5 +1,6 @@
 #include "clip/sample_clip.hpp"
 
+#include "math/negligible.hpp"
 #include "math/rotations.hpp"
 
 #include <Eigen/Eigenvalues>
@@ -178,10 +179,11 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
             if (dot(q, before) < 0) { q = -q; } // sign-continuous along the track
             before = q;
             float* rows = result.rotations.own() + f * 4 * result.stride + j;
-            rows[0] = q.x;
-            rows[result.stride] = q.y;
-            rows[2 * result.stride] = q.z;
-            rows[3 * result.stride] = q.w;
+            constexpr float least = 1e-9F; // what fitting and decomposing matrices leave of 0
+            rows[0] = unless_below(least, q.x);
+            rows[result.stride] = unless_below(least, q.y);
+            rows[2 * result.stride] = unless_below(least, q.z);
+            rows[3 * result.stride] = unless_below(least, q.w);
         }
         if (dot(before, frames.front()[j].rotation) < 0) {
             result.odd_signs.resize(result.stride, 1.0F);

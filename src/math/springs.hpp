@@ -47,6 +47,9 @@ private:
     return {behind + ramp * dt + rest.value, rest.velocity + ramp};
 }
 
+/// From this part of its duration on nothing is left of an offset, a billionth of a thousandth of what it was.
+inline constexpr double gone_at = 1 - 1e-4;
+
 /// One component of an inertial offset: where it was and how fast it moved when it was captured.
 struct OffsetCurve {
     float start = 0;    ///< radians or metres
@@ -63,7 +66,7 @@ struct OffsetCurve {
     v0 *= sign;
     double t1 = duration;
     if (v0 < 0) { t1 = std::min(t1, std::max(-5 * x0 / v0, duration / 4)); }
-    if (!(t1 > 0) || elapsed >= t1) { return 0; }
+    if (!(t1 > 0) || elapsed >= gone_at * t1) { return 0; }
     // The quintic over u = elapsed / t1, with zero value, velocity, acceleration and jerk at u = 1.
     const double v = v0 * t1, a = -8 * v - 20 * x0, u = elapsed / t1;
     const double fifth = -(a + 6 * v + 12 * x0) / 2;
@@ -92,7 +95,7 @@ struct OffsetCurve {
 class SharedDecay {
 public:
     SharedDecay(double duration, double elapsed) : duration_(duration), elapsed_(elapsed) {
-        if (!(elapsed < duration)) { return; }
+        if (!(elapsed < gone_at * duration)) { return; }
         const double u = elapsed / duration;
         start_ = float((((4 * u - 15) * u + 20) * u - 10) * u * u + 1);
         velocity_ = float(duration * ((((u - 4) * u + 6) * u - 4) * u + 1) * u);

@@ -40,6 +40,14 @@ constexpr float at_rest = 0.05F;      ///< metres off at which it may stay
 constexpr float at_rest_yaw = 0.3F;   ///< and radians
 constexpr float still_speed = 0.05F;  ///< metres and radians a second: a foot that moves off more slowly stands
 constexpr float rests_for = 0.3F;     ///< seconds for which it stands off before it steps back
+constexpr float nothing = 1e-6F;      ///< metres or radians: what is less is none
+constexpr float no_speed = 1e-4F;     ///< and a second
+
+/// A spring alone never comes to rest. What follows one back to nothing is there in the end: on numbers that grow ever
+/// smaller processors take ten times as long.
+void come_to_rest(float& value, float& speed) {
+    if (std::fabs(value) < nothing && std::fabs(speed) < no_speed) { value = speed = 0; }
+}
 
 float smooth_step(float from, float to, float value) {
     const float t = std::clamp((value - from) / (to - from), 0.0F, 1.0F);
@@ -51,7 +59,7 @@ class Yaw {
 public:
     Yaw() = default;
     explicit Yaw(float radians) {
-        if (radians == 0) { return; }
+        if (!(std::fabs(radians) > 1e-9F)) { return; }
         const auto [sine, cosine] = sine_cosine(0.5 * double(radians));
         half_sine_ = float(sine);
         half_cosine_ = float(cosine);
@@ -253,6 +261,7 @@ public:
             const float needed = within ? 0 : needed_pitch();
             const Follower now = rolling.follow({double(roll.pitch), double(roll.speed)}, double(needed));
             roll = {float(now.value), float(now.velocity)};
+            if (needed == 0) { come_to_rest(roll.pitch, roll.speed); }
             footing.roll = axis_angle(left(), double(roll.pitch) * degrees_per_radian);
             footing.on_ball = roll.pitch > 0;
             const Vec3 pivot = pivot_of(footing.on_ball);
@@ -396,6 +405,7 @@ void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset
         const float along = on_ground.*component - off;
         off += held * along + (1 - held) * (float(home.value) - off);
         speed = held * along / float(ground.dt) + (1 - held) * float(home.velocity);
+        if (held == 0) { come_to_rest(off, speed); }
     }
     foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
     // Farther no leg reaches: while the other foot steps this one may be dragged.
@@ -471,13 +481,13 @@ public:
         look_at(pose_, joints, over_hip_, leg);
     }
     /// What they hang on has moved.
-    void look_again() { over_ = nothing; }
+    void look_again() { over_ = no_joint; }
 
 private:
-    static constexpr int nothing = -2;
+    static constexpr int no_joint = -2;
     const BlockPose& pose_;
     Transform over_hip_;
-    int over_ = nothing; ///< the joint that it is of
+    int over_ = no_joint; ///< the joint that it is of
 };
 
 /// A leg, and how its foot is turned about +Y from where its clips have it.
@@ -514,6 +524,7 @@ void lower_hips(const CharacterData& data, const PerformerBlock& block, BlockPos
     const Follower now = follow({double(hips.drop), double(hips.speed)}, double(wanted), lowers, dt);
     hips.drop = std::max(0.0F, float(now.value));
     hips.speed = float(now.velocity);
+    if (wanted == 0) { come_to_rest(hips.drop, hips.speed); }
     if (hips.drop > 0) { pose.move_by(joint, {0, -hips.drop, 0}); }
 }
 
@@ -585,9 +596,8 @@ void plant_feet(const CharacterData& data, const PerformerBlock& block, const Bo
             begin_step(foot);
             someone_steps = true;
         }
-        constexpr float nothing_to_do = 1e-6F;
-        if (foot.off.distance() > nothing_to_do || std::fabs(foot.off.yaw) > nothing_to_do ||
-            std::fabs(foot.roll.pitch) > nothing_to_do || foot.lifted > 0 || header.hips.drop > nothing_to_do) {
+        if (foot.off.distance() > nothing || std::fabs(foot.off.yaw) > nothing ||
+            std::fabs(foot.roll.pitch) > nothing || foot.lifted > 0 || header.hips.drop > nothing) {
             bend_leg(pose, joints, laid.leg, footing);
         }
     }

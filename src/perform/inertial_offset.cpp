@@ -1,5 +1,6 @@
 #include "perform/inertial_offset.hpp"
 
+#include "math/negligible.hpp"
 #include "math/pose_kernels.hpp"
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
@@ -105,8 +106,8 @@ void catch_moves(const Change& change, Window window, const WindowMotion& before
             const float start = before.now.rows[cell] - after.now.rows[cell];
             const float then = after.then.rows[cell];
             const float off = before.then.rows[cell] - (goes_on ? 2 * after.now.rows[cell] - then : then);
-            *move++ = start;
-            *move++ = (start - off) * change.per_second();
+            *move++ = unless_below(1e-9F, start);
+            *move++ = unless_below(1e-6F, (start - off) * change.per_second());
         }
     }
 }

@@ -63,6 +63,9 @@ TEST_CASE("every ease goes from 0 to 1 without falling") {
         CHECK(eased(ease, 0) == 0);
         CHECK(eased(ease, 1) == 1);
         CHECK(eased(ease, 2) == 1);
+        // A rounding error off an end is that end.
+        CHECK(eased(ease, 1e-15) == 0);
+        CHECK(eased(ease, 1 - 1e-15) == 1);
         CHECK(ease_named(name_of(ease)) == ease);
         double before = 0;
         for (double u = 0; u <= 1; u += 0.01) {

@@ -1,0 +1,65 @@
+// Numbers that floats hardly hold: a processor takes ten times as long for each product of theirs.
+#include "gait/cue_player.hpp"
+#include "gait/cue_sheet.hpp"
+#include "support.hpp"
+
+#include <catch2/catch.hpp>
+
+#include <cfenv>
+
+using namespace gait;
+
+namespace {
+
+/// What a performance computed with such numbers.
+struct Tiny {
+    int frames = 0, to_move_on = 0, for_poses = 0, for_matrices = 0, for_feet = 0; ///< frames
+};
+
+Tiny played_with_tiny_numbers(const std::string& document, const std::string& cues, double seconds) {
+    const Loaded loaded = load(support::project() / "demo" / document);
+    REQUIRE(loaded.character);
+    const CueSheetRead read = read_cue_sheet(support::project() / "demo" / cues);
+    Diagnostics found;
+    Performer performer(loaded.character);
+    CuePlayer player(read.sheet, *loaded.character, found);
+    std::vector<Matrix4> matrices(loaded.character->joint_count());
+    const auto count_if = [](int& frames, const auto& work) {
+        std::feclearexcept(FE_UNDERFLOW);
+        work();
+        frames += std::fetestexcept(FE_UNDERFLOW) != 0 ? 1 : 0;
+    };
+    Tiny tiny;
+    for (; tiny.frames < int(60 * seconds); ++tiny.frames) {
+        player.apply(performer, tiny.frames / 60.0);
+        count_if(tiny.to_move_on, [&] { performer.advance(1 / 60.0); });
+        count_if(tiny.for_poses, [&] { performer.pose({}); });
+        count_if(tiny.for_matrices, [&] { performer.skinning_matrices(matrices); });
+        const Travel moved = player.move(performer, 1 / 60.0);
+        count_if(tiny.for_feet, [&] { performer.plant_feet(moved); });
+    }
+    return tiny;
+}
+
+} // namespace
+
+TEST_CASE("hardly a frame of what ships computes with numbers that floats hardly hold") {
+    std::feclearexcept(FE_UNDERFLOW);
+    volatile float tiny = 1e-30F;
+    tiny = tiny * tiny;
+    if (std::fetestexcept(FE_UNDERFLOW) == 0) {
+        WARN("this machine does not tell");
+        return;
+    }
+    for (const auto& [document, cues, seconds] : {std::tuple("lamplighter.gait.yaml", "evening.cues.yaml", 100.0),
+                                                  std::tuple("lamplighter.gait.yaml", "round.cues.yaml", 73.0),
+                                                  std::tuple("crossing.gait.yaml", "crossing.cues.yaml", 16.0)}) {
+        CAPTURE(document, cues);
+        const Tiny found = played_with_tiny_numbers(document, cues, seconds);
+        const double few = 0.0005 * found.frames;
+        CHECK(found.to_move_on <= few);
+        CHECK(found.for_poses <= few);
+        CHECK(found.for_matrices <= few);
+        CHECK(found.for_feet <= few);
+    }
+}
