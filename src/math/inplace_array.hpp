@@ -16,9 +16,14 @@ public:
     InplaceArray(const InplaceArray&) = delete;
     InplaceArray& operator=(const InplaceArray&) = delete;
 
-    /// Makes the one at `place`.
+    /// Makes the one at `place`; of nothing, as its members say, and not zeroed before.
     template <typename... Arguments> Thing& make(std::size_t place, Arguments&&... arguments) {
-        return *new (bytes_.data() + place * sizeof(Thing)) Thing(std::forward<Arguments>(arguments)...);
+        std::byte* const at = bytes_.data() + place * sizeof(Thing);
+        if constexpr (sizeof...(Arguments) == 0) {
+            return *new (at) Thing;
+        } else {
+            return *new (at) Thing(std::forward<Arguments>(arguments)...);
+        }
     }
     /// The one at `place`, which was made.
     [[nodiscard]] Thing& operator[](std::size_t place) {
