@@ -532,6 +532,7 @@ bool report_crowds(const std::filesystem::path& demo, nlohmann::json& report) {
                                     {"over_single", row.over_single},
                                     {"bytes_touched", row.bytes_touched},
                                     {"lines_changed", row.lines_changed},
+                                    {"lines_only_read", row.lines_only_read},
                                     {"memory_alone_ns", row.memory_alone}});
     }
     Wanted wanted;
@@ -552,7 +553,7 @@ bool report_crowds(const std::filesystem::path& demo, nlohmann::json& report) {
             fmt::format("{}: {:.2f} times one alone, {:.1f} at most", name, row.over_single, most),
             row.over_single <= most, with_memory > most || (shared > 1 && row.over_single <= most * shared),
             with_memory > most
-                ? fmt::format("to read and write the lines that a frame changes comes to {:.2f}", with_memory)
+                ? fmt::format("to read and write the lines that a frame needs, and nothing else, comes to {:.2f}", with_memory)
                 : fmt::format("the cores share what they have: a hundred, in their caches, take {:.2f}", shared));
         if (row.performers == 10'000 && row.threads == 2 && row.matrices) {
             const auto of_cores = [&](double nanoseconds) {

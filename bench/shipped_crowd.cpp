@@ -4,6 +4,10 @@
 #include "gait/crowd.hpp"
 #include "gait/gait.hpp"
 #include "math/aligned.hpp"
+#include "perform/block_of.hpp"
+#include "perform/fetch_ahead.hpp"
+
+#include <benchmark/benchmark.h>
 
 #include <algorithm>
 #include <chrono>
@@ -52,42 +56,68 @@ double bytes_touched(const gait::Performer& performer) {
     return double(layout.bytes) + 2 * 4 * double(layout.lanes) * sizeof(float) * 2;
 }
 
-/// The cache lines of a performer's block that a frame changes.
-std::vector<std::size_t> lines_changed_by_a_frame(gait::Performer performer) {
+/// The cache lines of a performer's block that a frame needs.
+struct Lines {
+    std::vector<std::size_t> changed, only_read;
+};
+Lines lines_of_a_frame(gait::Performer performer) {
+    constexpr std::size_t cache_line = gait::detail::cache_line;
     const auto bytes = [&] { return std::vector<std::byte>(performer.bytes().begin(), performer.bytes().end()); };
     const std::vector<std::byte> before = bytes();
     performer.advance(step);
     performer.pose({});
     const std::vector<std::byte> after = bytes();
-    std::vector<std::size_t> lines;
-    for (std::size_t line = 0; line * gait::detail::cache_line < after.size(); ++line) {
-        const std::size_t first = line * gait::detail::cache_line,
-                          end = std::min(first + gait::detail::cache_line, after.size());
+    std::vector<bool> is_read(after.size() / cache_line + 1);
+    const std::byte* const first_byte = performer.bytes().data();
+    const gait::detail::PerformerBlock block = gait::detail::block_of(performer);
+    const gait::detail::LinesAhead ahead(performer.character().data(), block, true, [&](const std::byte* line) {
+        is_read[std::size_t(line - first_byte) / cache_line] = true;
+    });
+    ahead.what_all_read();
+    ahead.what_it_reads();
+    Lines lines;
+    for (std::size_t line = 0; line * cache_line < after.size(); ++line) {
+        const std::size_t first = line * cache_line, end = std::min(first + cache_line, after.size());
         if (!std::equal(before.begin() + std::ptrdiff_t(first), before.begin() + std::ptrdiff_t(end),
                         after.begin() + std::ptrdiff_t(first))) {
-            lines.push_back(line);
+            lines.changed.push_back(line);
+        } else if (is_read[line]) {
+            lines.only_read.push_back(line);
         }
     }
     return lines;
 }
 
-/// What the memory of a crowd takes by itself: those lines of one block after the other, read and written.
-double time_of_memory(std::size_t count, std::size_t block, const std::vector<std::size_t>& lines) {
-    std::vector<std::uint64_t> blocks(count * block / sizeof(std::uint64_t));
+/// Who is advanced after whom: those of one character follow one another.
+std::vector<std::size_t> order_of(const CrowdRow& row) {
+    const std::size_t dealt = row.mixed ? row.casts : 1;
+    std::vector<std::size_t> order;
+    for (std::size_t cast = 0; cast < dealt; ++cast) {
+        for (std::size_t i = cast; i < row.performers; i += dealt) { order.push_back(i); }
+    }
+    return order;
+}
+
+/// What the memory of a crowd takes by itself: those lines of one block after the other, read and written, a performer.
+double time_of_memory(const std::vector<std::size_t>& order, std::size_t block, const Lines& lines) {
+    std::vector<std::uint64_t> blocks(order.size() * block / sizeof(std::uint64_t));
     const std::size_t words = block / sizeof(std::uint64_t),
                       line_words = gait::detail::cache_line / sizeof(std::uint64_t);
     double least = 1e18;
     for (int run = 0; run < crowd_pairs; ++run) {
-        least = std::min(least, time_of([&] {
-                             for (std::size_t b = 0; b < count; ++b) {
-                                 for (const std::size_t line : lines) {
-                                     volatile std::uint64_t& word = blocks[b * words + line * line_words];
-                                     word = word + 1;
-                                 }
-                             }
-                         }));
+        std::uint64_t sum = 0;
+        const auto read_and_write = [&] {
+            for (const std::size_t b : order) {
+                std::uint64_t* const own = blocks.data() + b * words;
+                for (const std::size_t line : lines.only_read) { sum += own[line * line_words]; }
+                for (const std::size_t line : lines.changed) { own[line * line_words] += 1; }
+            }
+        };
+        least = std::min(least, time_of(read_and_write));
+        benchmark::DoNotOptimize(sum);
+        benchmark::ClobberMemory();
     }
-    return least / double(count);
+    return least / double(order.size());
 }
 
 /// Two ways of doing frames, measured by turns, for a machine that others share goes now faster, now slower.
@@ -172,9 +202,10 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
         row.nanoseconds = compared.nanoseconds;
         row.over_single = compared.instead_of;
         row.bytes_touched = bytes_touched(crowd.first());
-        const std::vector<std::size_t> lines = lines_changed_by_a_frame(crowd.first());
-        row.lines_changed = double(lines.size());
-        row.memory_alone = time_of_memory(row.performers, crowd.first().bytes().size(), lines);
+        const Lines lines = lines_of_a_frame(crowd.first());
+        row.lines_changed = double(lines.changed.size());
+        row.lines_only_read = double(lines.only_read.size());
+        row.memory_alone = time_of_memory(order_of(row), crowd.first().bytes().size(), lines);
         rows.push_back(row);
     };
     for (const bool matrices : {false, true}) {

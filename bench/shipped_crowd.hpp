@@ -18,7 +18,8 @@ struct CrowdRow {
     double over_single = 0;   ///< against one that is alone
     double bytes_touched = 0; ///< a performer: its block, and what of its clips a frame reads
     double lines_changed = 0; ///< cache lines of its block that a frame writes
-    double memory_alone = 0;  ///< nanoseconds to read and write those of each in turn, and nothing else
+    double lines_only_read = 0;
+    double memory_alone = 0; ///< nanoseconds to read and write those of each in turn, and nothing else
 };
 
 /// One strolling performer in less detail.
