@@ -7,6 +7,8 @@
 
 #include "math/lanes_inl.hpp"
 
+#include <cstring>
+
 HWY_BEFORE_NAMESPACE();
 namespace gait::kernels::HWY_NAMESPACE {
 
@@ -106,6 +108,30 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
     }
     if (inverse_bind == nullptr) { return; }
     for (std::size_t m = 0; m < 16 * joints; m += 16) { multiply(matrices + m, inverse_bind + m, matrices + m); }
+}
+
+// A vector's joints at a time, their numbers side by side, and from there to where each stands.
+void local_transforms(const LocalPose& pose, std::size_t joints, float* transforms) {
+    const Floats d;
+    const auto one = hn::Set(d, 1.0F);
+    for (std::size_t base = 0; base < joints; base += hn::Lanes(d)) {
+        HWY_ALIGN float turns[4 * most_lanes], moves[4 * most_lanes], sizes[2 * most_lanes];
+        const auto load = [&](const ConstRows& rows, std::size_t row)
+                              HWY_ATTR { return hn::Load(d, rows.first + row * rows.stride + base); };
+        const bool scales = pose.scales.first != nullptr;
+        hn::StoreInterleaved4(load(pose.rotations, 0), load(pose.rotations, 1), load(pose.rotations, 2),
+                              load(pose.rotations, 3), d, turns);
+        hn::StoreInterleaved4(load(pose.translations, 0), load(pose.translations, 1), load(pose.translations, 2),
+                              scales ? load(pose.scales, 0) : one, d, moves);
+        hn::StoreInterleaved2(scales ? load(pose.scales, 1) : one, scales ? load(pose.scales, 2) : one, d, sizes);
+        const std::size_t count = HWY_MIN(hn::Lanes(d), joints - base);
+        for (std::size_t lane = 0; lane < count; ++lane) {
+            float* const out = transforms + 10 * (base + lane);
+            std::memcpy(out, turns + 4 * lane, 4 * sizeof(float));
+            std::memcpy(out + 4, moves + 4 * lane, 4 * sizeof(float));
+            std::memcpy(out + 8, sizes + 2 * lane, 2 * sizeof(float));
+        }
+    }
 }
 
 /// p * r, quaternions of four numbers each. `product` may be either.
@@ -253,11 +279,16 @@ HWY_AFTER_NAMESPACE();
 namespace gait::kernels {
 
 HWY_EXPORT(model_matrices);
+HWY_EXPORT(local_transforms);
 HWY_EXPORT(model_transforms);
 HWY_EXPORT(lay_over_in_model);
 
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
     HWY_DYNAMIC_DISPATCH(model_matrices)(pose, inverse_bind, matrices);
+}
+
+void local_transforms(const LocalPose& pose, std::size_t joints, float* transforms) {
+    HWY_DYNAMIC_DISPATCH(local_transforms)(pose, joints, transforms);
 }
 
 void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride) {

@@ -25,6 +25,9 @@ struct LocalPose {
 /// Model-space matrices [joint][16], column by column; times `inverse_bind` [joint][16] where that is not null.
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices);
 
+/// The first `joints` as they stand: [joint][x y z w, x y z, x y z].
+void local_transforms(const LocalPose& pose, std::size_t joints, float* transforms);
+
 /// Model-space rotations and translations of a pose in which nothing scales: [joint][x y z w, x y z], `stride` floats
 /// from joint to joint, 8 at least; what stands behind the seven is written over.
 void model_transforms(const LocalPose& pose, float* transforms, std::size_t stride);

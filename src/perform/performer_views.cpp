@@ -25,6 +25,10 @@ Transform transform_at(const float* rows, std::size_t stride, std::size_t lane, 
     return t;
 }
 
+// The kernels write transforms as numbers.
+static_assert(sizeof(Transform) == 10 * sizeof(float) && offsetof(Transform, translation) == 4 * sizeof(float) &&
+              offsetof(Transform, scale) == 7 * sizeof(float));
+
 /// A pose's rows, for the kernels.
 kernels::LocalPose local_pose(const CharacterData& data, const float* rows) {
     const std::size_t lanes = data.layout.lanes;
@@ -46,13 +50,12 @@ void Performer::pose(std::span<Transform> out) const {
     const CharacterData& data = character_->data();
     const float* rows = shown_pose(data, block_of(*this));
     const std::size_t count = std::min(out.size(), data.rig.joints.size());
-    for (std::size_t j = 0; j < count; ++j) { out[j] = transform_at(rows, data.layout.lanes, j, data.scales); }
+    if (count > 0) { kernels::local_transforms(local_pose(data, rows), count, &out.front().rotation.x); }
 }
 
 void Performer::model_pose(std::span<Transform> out) const {
     const CharacterData& data = character_->data();
     const float* rows = shown_pose(data, block_of(*this));
-    static_assert(sizeof(Transform) == 10 * sizeof(float) && offsetof(Transform, translation) == 4 * sizeof(float));
     if (!data.scales && out.size() >= data.rig.joints.size()) {
         kernels::model_transforms(local_pose(data, rows), &out.front().rotation.x, 10);
         for (std::size_t j = 0; j < data.rig.joints.size(); ++j) { out[j].scale = {1, 1, 1}; }

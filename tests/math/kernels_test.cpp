@@ -99,6 +99,32 @@ TEST_CASE("instruction sets that round alike give the same bits, as one does on 
     for (const AlignedFloats& pose : poses) { CHECK(std::equal(pose.begin(), pose.end(), poses.front().begin())); }
 }
 
+TEST_CASE("every instruction set writes joints as they stand, and none that is not asked for") {
+    AlignedFloats rows(10 * lanes);
+    for (std::size_t i = 0; i < rows.size(); ++i) { rows[i] = float(i); }
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        for (const bool scales : {false, true}) {
+            kernels::LocalPose pose;
+            pose.rotations = {rows.data(), lanes};
+            pose.translations = {rows.data() + 4 * lanes, lanes};
+            if (scales) { pose.scales = {rows.data() + 7 * lanes, lanes}; }
+            for (const std::size_t joints : {1U, 13U, 45U, 64U}) {
+                CAPTURE(target, scales, joints);
+                std::vector<float> transforms(10 * lanes + 1, -1);
+                kernels::local_transforms(pose, joints, transforms.data());
+                std::size_t wrong = 0;
+                for (std::size_t i = 0; i < transforms.size(); ++i) {
+                    const std::size_t joint = i / 10, row = i % 10;
+                    const float expected = joint >= joints ? -1 : row >= 7 && !scales ? 1 : rows[row * lanes + joint];
+                    wrong += transforms[i] == expected ? 0U : 1U;
+                }
+                CHECK(wrong == 0);
+            }
+        }
+    }
+}
+
 TEST_CASE("every instruction set gives the same model and skinning matrices") {
     Performer performer(support::lamplighter().character);
     performer.set("speed", 2);
