@@ -49,12 +49,24 @@ bool is_step(const PosedClip& clip, std::size_t joint) {
            t.scale.interpolation == Interpolation::step;
 }
 
-/// The greatest distance in model space between the clip and its even samples, metres.
-double greatest_error(const PosedClip& clip, const Rig& rig, const std::vector<Pose>& frames,
-                      const std::vector<double>& instants) {
-    double worst = 0;
+/// Whether two turns are no more than so many radians apart.
+bool are_within(double radians, Quat a, Quat b) {
+    const Quat other = on_side_of(a, b);
+    const double x = double(a.x) - double(other.x), y = double(a.y) - double(other.y),
+                 z = double(a.z) - double(other.z), w = double(a.w) - double(other.w);
+    // Quaternions half a unit apart are an angle of twice that and 2 percent apart, nearer ones less: most are told so.
+    const double chord = std::sqrt(x * x + y * y + z * z + w * w);
+    if (chord < 0.5 && 2.04 * chord <= radians) { return true; }
+    return degrees_between(a, b) <= radians * degrees_per_radian;
+}
+
+/// Whether the clip and its even samples stay within so many metres of each other, in model space.
+bool are_within(double tolerance, const PosedClip& clip, const Rig& rig, const std::vector<Pose>& frames,
+                const std::vector<double>& instants) {
     const std::size_t intervals = frames.size() - 1;
-    for (const double instant : instants) {
+    // A joint without children still has a length of skin beyond it: count its turn and its size a hand's breadth out.
+    constexpr double hand = 0.1; // metres
+    return std::all_of(instants.begin(), instants.end(), [&](double instant) {
         const Pose exact = clip.pose_at(instant);
         Pose sampled = exact; // stepped joints are kept as keys and have no error
         const double at = clip.seconds() > 0 ? instant / clip.seconds() * double(intervals) : 0;
@@ -67,29 +79,28 @@ double greatest_error(const PosedClip& clip, const Rig& rig, const std::vector<P
         }
         const Pose a = model_space(rig, exact), b = model_space(rig, sampled);
         for (std::size_t j = 0; j < a.size(); ++j) {
-            worst = std::max(worst, double(length(a[j].translation - b[j].translation)));
-            // A joint without children still has a length of skin beyond it: count its turn and its size a hand's
-            // breadth out.
-            constexpr double hand = 0.1; // metres
-            worst = std::max(worst, degrees_between(a[j].rotation, b[j].rotation) / degrees_per_radian * hand);
-            worst = std::max(worst, double(length(exact[j].scale - sampled[j].scale)) * hand);
+            if (!(double(length(a[j].translation - b[j].translation)) <= tolerance) ||
+                !are_within(tolerance / hand, a[j].rotation, b[j].rotation) ||
+                !(double(length(exact[j].scale - sampled[j].scale)) * hand <= tolerance)) {
+                return false;
+            }
         }
-    }
-    return worst;
+        return true;
+    });
 }
 
 std::vector<Pose> sample_within(const PosedClip& clip, const Rig& rig, double tolerance) {
     if (!(clip.seconds() > 0)) { return {clip.pose_at(0)}; }
     const auto instants = check_instants(clip);
     std::vector<Pose> frames = sample_evenly(clip, 0);
-    if (greatest_error(clip, rig, frames, instants) <= 1e-6) { return frames; } // it never moves
+    if (are_within(1e-6, clip, rig, frames, instants)) { return frames; } // it never moves
     const auto fit = double(most_joint_poses) / double(rig.joints.size());
     const auto most = std::uint32_t(std::clamp(clip.seconds() * greatest_rate, 1.0, fit));
     auto intervals = std::uint32_t(std::min(std::ceil(clip.seconds() * least_rate), fit));
     for (;;) {
         intervals = std::clamp(intervals, 1U, most);
         frames = sample_evenly(clip, intervals);
-        if (intervals == most || greatest_error(clip, rig, frames, instants) <= tolerance) { return frames; }
+        if (intervals == most || are_within(tolerance, clip, rig, frames, instants)) { return frames; }
         // The keys' own grid is often exact where other rates are not: never step over it.
         const auto next = std::uint32_t(std::ceil(intervals * 1.2));
         const auto own = std::uint32_t(std::max<std::size_t>(clip.key_count(), 2) - 1);
