@@ -85,7 +85,7 @@ inline constexpr double degrees_per_radian = 180.0 / pi;
     const double sign = cosine < 0 ? -1 : 1;
     cosine *= sign;
     double wa = 1 - t, wb = t;
-    if (cosine < 0.9999999) {
+    if (cosine < 0.9999999 && t != 0 && t != 1) {
         const double angle = detail::arc_cosine(cosine), whole = detail::sine_cosine(angle).sine;
         wa = detail::sine_cosine((1 - t) * angle).sine / whole;
         wb = detail::sine_cosine(t * angle).sine / whole;

@@ -292,7 +292,7 @@ TEST_CASE("a document of twice the size takes at most two and a half times the i
     if (support::is_sanitized) { return; }
     for (const Grown& grown : documents()) {
         INFO(grown.what);
-        CHECK(growth(grown, "grown.gait.yaml", {"check"}, 900) < 2.5);
+        CHECK(growth(grown, "grown.gait.yaml", {"check"}, 600) < 2.5);
     }
 }
 
@@ -301,7 +301,7 @@ TEST_CASE("a file of clips of twice the size takes at most two and a half times 
     for (const Grown& grown : files()) {
         INFO(grown.what);
         const bool recorded = std::string(grown.what) == "a recording";
-        CHECK(growth(grown, recorded ? "grown.bvh" : "grown.gltf", {"clips"}, 1500) < 2.5);
+        CHECK(growth(grown, recorded ? "grown.bvh" : "grown.gltf", {"clips"}, 1000) < 2.5);
     }
 }
 
