@@ -553,7 +553,8 @@ bool report_crowds(const std::filesystem::path& demo, nlohmann::json& report) {
             fmt::format("{}: {:.2f} times one alone, {:.1f} at most", name, row.over_single, most),
             row.over_single <= most, with_memory > most || (shared > 1 && row.over_single <= most * shared),
             with_memory > most
-                ? fmt::format("to read and write the lines that a frame needs, and nothing else, comes to {:.2f}", with_memory)
+                ? fmt::format("to read and write the lines that a frame needs, and nothing else, comes to {:.2f}",
+                              with_memory)
                 : fmt::format("the cores share what they have: a hundred, in their caches, take {:.2f}", shared));
         if (row.performers == 10'000 && row.threads == 2 && row.matrices) {
             const auto of_cores = [&](double nanoseconds) {

@@ -197,8 +197,8 @@ private:
 /// The same the other way round; null for a share in nothing.
 [[nodiscard]] GAIT_API std::shared_ptr<const Character> pointer_of(const SharedCharacter& character);
 
-/// The vector instruction sets the kernels can run with here, best first. On x86 none wider than AVX2, with which frames
-/// take less time than with AVX-512 (docs/performance.md).
+/// The vector instruction sets the kernels can run with here, best first. On x86 none wider than AVX2, with which
+/// frames take less time than with AVX-512 (docs/performance.md).
 [[nodiscard]] GAIT_API std::vector<std::string> runnable_targets();
 
 /// Pins every frame to one of `runnable_targets()`, so that results are the same bit for bit on machines that share it;

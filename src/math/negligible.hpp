@@ -1,5 +1,5 @@
-/// Numbers that are too small to matter, and too small to compute with: on the products of those that floats hardly hold
-/// a processor takes ten times as long.
+/// Numbers that are too small to matter, and too small to compute with: on the products of those that floats hardly
+/// hold a processor takes ten times as long.
 #pragma once
 
 #include <cmath>
