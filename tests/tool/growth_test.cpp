@@ -292,7 +292,7 @@ TEST_CASE("a document of twice the size takes at most two and a half times the i
     if (support::is_sanitized) { return; }
     for (const Grown& grown : documents()) {
         INFO(grown.what);
-        CHECK(growth(grown, "grown.gait.yaml", {"check"}, 600) < 2.5);
+        CHECK(growth(grown, "grown.gait.yaml", {"check"}, 900) < 2.5);
     }
 }
 
