@@ -57,9 +57,9 @@ HWY_INLINE void carry_matrix(const float* above, const float* local, std::size_t
 
 // Joint by joint, a column a vector of four, level by level: joints of one level do not wait for each other, and a
 // processor works on several at once. (Widening over a level instead leaves most lanes idle, as a person's levels hold
-// five joints on average, and gathers twelve numbers of each parent.) A processor keeps up with neither its
-// instructions nor its shuffles here, not with waiting: the bind matrices by a short loop of their own take a fifth off
-// the whole.
+// five joints on average, and gathers twelve numbers of each parent.) What bounds it is how many instructions and
+// shuffles there are, not the waiting: so bind matrices come in a short loop of their own, which takes a fifth off the
+// whole.
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
     const Floats d;
     const auto one = hn::Set(d, 1.0F);
