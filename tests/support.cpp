@@ -2,6 +2,7 @@
 #include "gait/load.hpp"
 
 #include <catch2/catch.hpp>
+#include <cfenv>
 
 #include <array>
 #include <cerrno>
@@ -102,6 +103,12 @@ const gait::Loaded& lamplighter() {
     INFO(gait::format(loaded.diagnostics));
     REQUIRE(loaded.character);
     return loaded;
+}
+
+bool computes_with_tiny_numbers(const std::function<void()>& work) {
+    std::feclearexcept(FE_UNDERFLOW);
+    work();
+    return std::fetestexcept(FE_UNDERFLOW) != 0;
 }
 
 std::vector<gait::Transform> pose_of(const gait::Performer& performer) {

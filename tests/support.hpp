@@ -75,6 +75,10 @@ struct Finished {
 /// The demo's document, compiled; made once.
 [[nodiscard]] const gait::Loaded& lamplighter();
 
+/// Whether some work computes with numbers that floats hardly hold, on which processors take ten times as long. Always
+/// false on a machine that does not tell.
+[[nodiscard]] bool computes_with_tiny_numbers(const std::function<void()>& work);
+
 /// Turns of all joints.
 [[nodiscard]] std::vector<gait::Transform> pose_of(const gait::Performer& performer);
 

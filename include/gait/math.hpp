@@ -69,14 +69,22 @@ inline constexpr double degrees_per_radian = 180.0 / pi;
     return {float(x * s), float(y * s), float(z * s), float(of.cosine)};
 }
 
-/// The turn between two rotations in degrees, 0 to 180.
-/// From the chord rather than the arc cosine, which loses everything below 0.02 degrees in floats.
-[[nodiscard]] inline double degrees_between(Quat a, Quat b) {
+namespace detail {
+
+/// How far two rotations are apart as quaternions: twice the sine of a quarter of the angle between them.
+[[nodiscard]] inline double chord_between(Quat a, Quat b) {
     const double sign = dot(a, b) < 0 ? -1 : 1;
     const double x = double(a.x) - sign * double(b.x), y = double(a.y) - sign * double(b.y),
                  z = double(a.z) - sign * double(b.z), w = double(a.w) - sign * double(b.w);
-    const double chord = std::sqrt(x * x + y * y + z * z + w * w);
-    return 4 * detail::arc_sine(chord / 2) * degrees_per_radian;
+    return std::sqrt(x * x + y * y + z * z + w * w);
+}
+
+} // namespace detail
+
+/// The turn between two rotations in degrees, 0 to 180.
+/// From the chord rather than the arc cosine, which loses everything below 0.02 degrees in floats.
+[[nodiscard]] inline double degrees_between(Quat a, Quat b) {
+    return 4 * detail::arc_sine(detail::chord_between(a, b) / 2) * degrees_per_radian;
 }
 
 /// Spherical interpolation from `a` (at 0) to `b` (at 1), the short way (Shoemake 1985).

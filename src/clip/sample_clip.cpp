@@ -49,23 +49,13 @@ bool is_step(const PosedClip& clip, std::size_t joint) {
            t.scale.interpolation == Interpolation::step;
 }
 
-/// Whether two turns are no more than so many radians apart.
-bool are_within(double radians, Quat a, Quat b) {
-    const Quat other = on_side_of(a, b);
-    const double x = double(a.x) - double(other.x), y = double(a.y) - double(other.y),
-                 z = double(a.z) - double(other.z), w = double(a.w) - double(other.w);
-    // Quaternions half a unit apart are an angle of twice that and 2 percent apart, nearer ones less: most are told so.
-    const double chord = std::sqrt(x * x + y * y + z * z + w * w);
-    if (chord < 0.5 && 2.04 * chord <= radians) { return true; }
-    return degrees_between(a, b) <= radians * degrees_per_radian;
-}
-
 /// Whether the clip and its even samples stay within so many metres of each other, in model space.
 bool are_within(double tolerance, const PosedClip& clip, const Rig& rig, const std::vector<Pose>& frames,
                 const std::vector<double>& instants) {
     const std::size_t intervals = frames.size() - 1;
     // A joint without children still has a length of skin beyond it: count its turn and its size a hand's breadth out.
     constexpr double hand = 0.1; // metres
+    const double most_chord = 2 * std::sin(std::min(tolerance / hand, pi) / 4);
     return std::all_of(instants.begin(), instants.end(), [&](double instant) {
         const Pose exact = clip.pose_at(instant);
         Pose sampled = exact; // stepped joints are kept as keys and have no error
@@ -80,7 +70,7 @@ bool are_within(double tolerance, const PosedClip& clip, const Rig& rig, const s
         const Pose a = model_space(rig, exact), b = model_space(rig, sampled);
         for (std::size_t j = 0; j < a.size(); ++j) {
             if (!(double(length(a[j].translation - b[j].translation)) <= tolerance) ||
-                !are_within(tolerance / hand, a[j].rotation, b[j].rotation) ||
+                !(chord_between(a[j].rotation, b[j].rotation) <= most_chord) ||
                 !(double(length(exact[j].scale - sampled[j].scale)) * hand <= tolerance)) {
                 return false;
             }

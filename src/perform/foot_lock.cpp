@@ -43,12 +43,6 @@ constexpr float rests_for = 0.3F;     ///< seconds for which it stands off befor
 constexpr float nothing = 1e-6F;      ///< metres or radians: what is less is none
 constexpr float no_speed = 1e-4F;     ///< and a second
 
-/// A spring alone never comes to rest. What follows one back to nothing is there in the end: on numbers that grow ever
-/// smaller processors take ten times as long.
-void come_to_rest(float& value, float& speed) {
-    if (std::fabs(value) < nothing && std::fabs(speed) < no_speed) { value = speed = 0; }
-}
-
 float smooth_step(float from, float to, float value) {
     const float t = std::clamp((value - from) / (to - from), 0.0F, 1.0F);
     return t * t * (3 - 2 * t);
@@ -259,9 +253,9 @@ public:
         if (!within || roll.pitch != 0 || roll.speed != 0) {
             ahead_ = normalized_level(yaw_.turn(leg_.ball - leg_.heel));
             const float needed = within ? 0 : needed_pitch();
-            const Follower now = rolling.follow({double(roll.pitch), double(roll.speed)}, double(needed));
+            Follower now = rolling.follow({double(roll.pitch), double(roll.speed)}, double(needed));
+            if (needed == 0) { arrive(now, 0, nothing, no_speed); }
             roll = {float(now.value), float(now.velocity)};
-            if (needed == 0) { come_to_rest(roll.pitch, roll.speed); }
             footing.roll = axis_angle(left(), double(roll.pitch) * degrees_per_radian);
             footing.on_ball = roll.pitch > 0;
             const Vec3 pivot = pivot_of(footing.on_ball);
@@ -401,11 +395,11 @@ void follow_ground(PlantedFoot& foot, const CompiledFeet& feet, const FootOffset
     }
     for (float FootOffset::*component : {&FootOffset::x, &FootOffset::z, &FootOffset::yaw}) {
         float &off = foot.off.*component, &speed = foot.speed.*component;
-        const Follower home = ground.home.follow({double(off), double(speed)}, 0);
+        Follower home = ground.home.follow({double(off), double(speed)}, 0);
+        if (held == 0) { arrive(home, 0, nothing, no_speed); }
         const float along = on_ground.*component - off;
         off += held * along + (1 - held) * (float(home.value) - off);
         speed = held * along / float(ground.dt) + (1 - held) * float(home.velocity);
-        if (held == 0) { come_to_rest(off, speed); }
     }
     foot.off.yaw = std::clamp(foot.off.yaw, -most_yaw, most_yaw);
     // Farther no leg reaches: while the other foot steps this one may be dragged.
@@ -521,10 +515,10 @@ void lower_hips(const CharacterData& data, const PerformerBlock& block, BlockPos
     hips.as_played = pose.local(joint).translation;
     if (!ground.goes_on) { hips.drop = hips.speed = 0; }
     const double dt = ground.goes_on ? ground.dt : 0;
-    const Follower now = follow({double(hips.drop), double(hips.speed)}, double(wanted), lowers, dt);
+    Follower now = follow({double(hips.drop), double(hips.speed)}, double(wanted), lowers, dt);
+    if (wanted == 0) { arrive(now, 0, nothing, no_speed); }
     hips.drop = std::max(0.0F, float(now.value));
     hips.speed = float(now.velocity);
-    if (wanted == 0) { come_to_rest(hips.drop, hips.speed); }
     if (hips.drop > 0) { pose.move_by(joint, {0, -hips.drop, 0}); }
 }
 

@@ -49,9 +49,7 @@ GAIT_NOINLINE bool follow_smoothly(Frame& frame, std::size_t slot, double dt) {
     Follower now = follow({value, velocity}, follows, double(info.smooth), left);
     // Where a float could not tell the difference any more, it has arrived.
     const double close = 1e-9 * (1 + std::fabs(follows));
-    if (std::fabs(now.value - follows) < close && std::fabs(now.velocity) < close && follows == target) {
-        now = {follows, 0};
-    }
+    if (follows == target) { arrive(now, follows, close, close); }
     const bool arrived = now.value == target && now.velocity == 0;
     value = now.value;
     velocity = now.velocity;

@@ -1,5 +1,6 @@
 #include "perform/weights.hpp"
 
+#include "gait/eases.hpp"
 #include "math/springs.hpp"
 #include "perform/clip_events.hpp"
 #include "perform/playheads.hpp"
@@ -74,7 +75,7 @@ void set_paces(Frame& frame, const Carried& carried) {
 bool follow_weight(TermState& state, double wanted, double fade, double dt) {
     if (state.value == wanted && state.velocity == 0) { return false; }
     Follower now = follow({state.value, state.velocity}, wanted, fade / 3, dt);
-    if (std::fabs(now.value - wanted) < 1e-9 && std::fabs(now.velocity) < 1e-9) { now = {wanted, 0}; }
+    arrive(now, wanted, least_weight, least_weight);
     state = {now.value, now.velocity};
     return true;
 }

@@ -7,8 +7,10 @@
 #include <catch2/catch.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <random>
+#include <tuple>
 
 using namespace gait;
 using namespace gait::detail;
@@ -150,6 +152,77 @@ TEST_CASE("every instruction set gives the same model and skinning matrices") {
         CHECK(differ(model, best_model) < 1e-5F);
         CHECK(differ(skin, best_skin) < 1e-5F);
         CHECK(differ(skin, model) > 0.1F);
+    }
+}
+
+TEST_CASE("none wider than AVX2 is chosen: frames take less time so") {
+    for (const std::string& target : kernels::runnable_targets()) {
+        CAPTURE(target);
+        CHECK(target.rfind("AVX3", 0) == std::string::npos);
+        CHECK(target.rfind("AVX10", 0) == std::string::npos);
+    }
+}
+
+TEST_CASE("a rig of hundreds of joints and several roots has the matrices of its joints one by one") {
+    constexpr std::size_t joints = 300, padded = 304;
+    std::mt19937 random(12);
+    std::normal_distribution<float> normal;
+    AlignedFloats rows(7 * padded), bind(16 * joints), matrices(16 * joints);
+    std::vector<std::int16_t> parents(padded, -1);
+    std::vector<std::uint16_t> order(joints);
+    std::vector<int> levels(joints, 0);
+    std::vector<Transform> local(joints), model(joints);
+    for (std::size_t j = 0; j < joints; ++j) {
+        order[j] = std::uint16_t(j);
+        if (j % 97 != 0) {
+            parents[j] = std::int16_t(random() % j);
+            levels[j] = levels[std::size_t(parents[j])] + 1;
+        }
+        local[j].rotation = normalized({normal(random), normal(random), normal(random), normal(random)});
+        local[j].translation = {normal(random) / 4, normal(random) / 4, normal(random) / 4};
+        const Quat q = local[j].rotation;
+        const Vec3 t = local[j].translation;
+        const std::array<float, 7> values{q.x, q.y, q.z, q.w, t.x, t.y, t.z};
+        for (std::size_t row = 0; row < 7; ++row) { rows[row * padded + j] = values[row]; }
+        model[j] = parents[j] < 0 ? local[j] : model[std::size_t(parents[j])] * local[j];
+        const Matrix4 own = to_matrix({local[j].rotation, local[j].translation * 2, {1, 1, 1}});
+        std::copy_n(own.elements, 16, bind.data() + 16 * j);
+    }
+    const auto place = [&](std::uint16_t j) { return std::tuple(j / kernels::level_order_chunk, levels[j], j); };
+    std::sort(order.begin(), order.end(), [&](std::uint16_t a, std::uint16_t b) { return place(a) < place(b); });
+    kernels::LocalPose pose;
+    pose.rotations = {rows.data(), padded};
+    pose.translations = {rows.data() + 4 * padded, padded};
+    pose.parents = parents.data();
+    pose.level_order = order.data();
+    pose.joints = joints;
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        for (const bool bound : {false, true}) {
+            kernels::model_matrices(pose, bound ? bind.data() : nullptr, matrices.data());
+            float off = 0;
+            for (std::size_t j = 0; j < joints; ++j) {
+                Matrix4 own;
+                std::copy_n(bind.data() + 16 * j, 16, own.elements);
+                const Matrix4 expected = bound ? to_matrix(model[j]) * own : to_matrix(model[j]);
+                for (std::size_t e = 0; e < 16; ++e) {
+                    off = std::max(off, std::fabs(expected.elements[e] - matrices[16 * j + e]));
+                }
+            }
+            CHECK(off < 2e-5F);
+        }
+    }
+}
+
+TEST_CASE("turns that are hardly any are stored as none, on every instruction set") {
+    AlignedFloats turns(3 * lanes, 1e-20F);
+    std::vector<std::int16_t> stored(3 * lanes, 7);
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        CHECK(kernels::store_turns({turns.data(), lanes}, {stored.data(), lanes}, lanes) == 0);
+        CHECK(std::count(stored.begin(), stored.end(), 0) == std::ptrdiff_t(stored.size()));
     }
 }
 

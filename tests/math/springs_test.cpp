@@ -57,6 +57,26 @@ TEST_CASE("an offset mirrors with its sign") {
     }
 }
 
+TEST_CASE("what decays or follows back to nothing is there in the end, not for ever on its way") {
+    const double duration = 0.3, last = duration * (1 - 1e-6);
+    CHECK(decayed({0.3F, 1.0F}, duration, last) == 0);
+    CHECK(decayed({0.3F, 1.0F}, duration, 0.9 * duration) != 0);
+    CHECK(SharedDecay(duration, last).start() == 0);
+    CHECK(SharedDecay(duration, last).velocity() == 0);
+    CHECK(SharedDecay(duration, 0.9 * duration).start() != 0);
+    Follower follower{1, 0};
+    int steps = 0;
+    for (; follower.value != 0 && steps < 1000; ++steps) {
+        follower = follow(follower, 0, 0.07, 1.0 / 60);
+        arrive(follower, 0, 1e-6, 1e-4);
+    }
+    CHECK(steps < 60);
+    CHECK(follower.velocity == 0);
+    Follower passes{1e-7, 1}; // and goes on
+    arrive(passes, 0, 1e-6, 1e-4);
+    CHECK(passes.velocity == 1);
+}
+
 TEST_CASE("every ease goes from 0 to 1 without falling") {
     for (const Ease ease : {Ease::smooth, Ease::smoother, Ease::linear, Ease::in, Ease::out}) {
         CHECK(eased(ease, -1) == 0);
