@@ -180,7 +180,7 @@ SampledClip sample_clip(const PosedClip& clip, const Rig& rig, bool loops, doubl
             if (dot(q, before) < 0) { q = -q; } // sign-continuous along the track
             before = q;
             float* rows = result.rotations.own() + f * 4 * result.stride + j;
-            constexpr float least = 1e-9F; // what fitting and decomposing matrices leave of 0
+            constexpr float least = 3e-7F; // a few times what floats near 1 differ by: what fitting leaves of 0
             rows[0] = unless_below(least, q.x);
             rows[result.stride] = unless_below(least, q.y);
             rows[2 * result.stride] = unless_below(least, q.z);

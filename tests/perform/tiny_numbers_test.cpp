@@ -50,6 +50,7 @@ TEST_CASE("hardly a frame of what ships computes with numbers that floats hardly
     }
     for (const auto& [document, cues, seconds] : {std::tuple("lamplighter.gait.yaml", "evening.cues.yaml", 100.0),
                                                   std::tuple("lamplighter.gait.yaml", "round.cues.yaml", 73.0),
+                                                  std::tuple("harbour_master.gait.yaml", "evening.cues.yaml", 100.0),
                                                   std::tuple("crossing.gait.yaml", "crossing.cues.yaml", 16.0)}) {
         CAPTURE(document, cues);
         const Tiny found = played_with_tiny_numbers(document, cues, seconds);
@@ -70,10 +71,11 @@ TEST_CASE("clips and what is added of them hold nothing where they hardly hold a
         REQUIRE_FALSE(data.additives.empty());
         std::size_t tiny = 0;
         for (const auto* clips : {&data.clips, &data.additives}) {
+            const float least = clips == &data.clips ? 3e-7F : 1e-9F;
             for (const detail::SampledClip& clip : *clips) {
                 for (std::size_t i = 0; i < (clip.intervals + 1U) * 4 * clip.stride; ++i) {
                     const float value = std::fabs(clip.frame(0)[i]);
-                    tiny += value > 0 && value < 1e-9F ? 1U : 0U;
+                    tiny += value > 0 && value < least ? 1U : 0U;
                 }
             }
         }
