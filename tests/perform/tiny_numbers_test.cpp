@@ -82,3 +82,19 @@ TEST_CASE("clips and what is added of them hold nothing where they hardly hold a
         CHECK(tiny == 0);
     }
 }
+
+TEST_CASE("a foot that nothing holds for long is where its clips have it, not for ever on its way there") {
+    Performer her(support::lamplighter().character);
+    int tiny = 0; // frames
+    for (int frame = 0; frame < 60 * 20; ++frame) {
+        her.set("speed", frame < 120 ? 1.4F : 6); // so fast she holds none
+        tiny += support::computes_with_tiny_numbers([&] {
+            her.advance(1 / 60.0);
+            // She is moved half as fast as her clips go, so that her feet are off when they are let go of.
+            Travel moved = her.travel();
+            moved.move = moved.move * 0.5F;
+            her.plant_feet(moved);
+        });
+    }
+    CHECK(tiny <= 1);
+}
