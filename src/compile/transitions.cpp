@@ -20,7 +20,11 @@ constexpr std::size_t deepest_junctions = 16;
 class TransitionCompiler {
 public:
     TransitionCompiler(CompileContext& context, StateTree& tree)
-        : context_(context), tree_(tree), data_(*context.data) {}
+        : context_(context), tree_(tree), data_(*context.data) {
+        for (const CompiledSignal& signal : data_.signals) {
+            signals_.emplace(data_.parameters[signal.slot].name, std::uint16_t(signals_.size()));
+        }
+    }
 
     void compile_state(std::uint16_t index) {
         const StateTree::Node node = tree_.nodes[index];
@@ -239,13 +243,15 @@ private:
         }
         if (!definition.signal.empty()) {
             const Text name = substituted(definition.signal, arguments);
-            std::vector<std::string> known;
-            for (const CompiledSignal& signal : data_.signals) { known.push_back(data_.parameters[signal.slot].name); }
-            const auto found = std::find(known.begin(), known.end(), name.value);
-            if (found == known.end()) {
+            const auto found = signals_.find(name.value);
+            if (found == signals_.end()) {
+                std::vector<std::string> known;
+                for (const CompiledSignal& signal : data_.signals) {
+                    known.push_back(data_.parameters[signal.slot].name);
+                }
                 context_.unknown(name.place, "signal", name.value, known, path);
             } else {
-                transition.signal = std::uint16_t(found - known.begin());
+                transition.signal = found->second;
             }
         }
         transition.mark = named_mark_or_span(definition.at_mark, "mark", strings_of(data_.mark_names), path);
@@ -319,6 +325,7 @@ private:
 
     /// For people: how long it fades with the default parameters.
     [[nodiscard]] double fade_by_default(const CompiledTransition& transition) const {
+        if (transition.fade_by.empty()) { return transition.fade; }
         std::vector<float> values(data_.parameters.size() + context_.hidden.size(), 0.0F);
         for (std::size_t p = 0; p < data_.parameters.size(); ++p) { values[p] = data_.parameters[p].default_value; }
         return data_.fade_seconds(transition, {values.data(), values.data(), {}});
@@ -353,8 +360,9 @@ private:
     CompileContext& context_;
     StateTree& tree_;
     CharacterData& data_;
-    std::map<int, std::vector<Names>> excepted_; ///< by machine
-    std::size_t first_ = 0;                      ///< transition of the state that is being compiled
+    std::map<std::string, std::uint16_t, std::less<>> signals_; ///< into the character's, by name
+    std::map<int, std::vector<Names>> excepted_;                ///< by machine
+    std::size_t first_ = 0;                                     ///< transition of the state that is being compiled
 };
 
 } // namespace
