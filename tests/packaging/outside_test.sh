@@ -54,7 +54,7 @@ lines=$(echo '#include <gait/performer.hpp>' | c++ -std=c++20 -I"$work/installed
 [ "$lines" -lt 15000 ] || { echo "gait/performer.hpp brings in $lines lines" >&2; exit 1; }
 
 # Taken into a project with flags of its own: they do not break ours, ours are not forced on it, and nothing is installed unasked.
-cmake -S "$project/tests/packaging/inside" -B "$work/inside" -G Ninja -DCMAKE_BUILD_TYPE=Release -DCMAKE_UNITY_BUILD=ON \
+cmake -S "$project/tests/packaging/inside" -B "$work/inside" -G Ninja -DCMAKE_BUILD_TYPE=Debug -DCMAKE_UNITY_BUILD=ON \
   -DPLIANT_GAIT="$project" >/dev/null
 cmake --build "$work/inside" >"$work/log" || { cat "$work/log" >&2; exit 1; }
 "$work/inside/game"
