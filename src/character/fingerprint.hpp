@@ -10,7 +10,7 @@ namespace gait::detail {
 struct CharacterData;
 
 /// Goes up when what a block holds changes its meaning.
-inline constexpr std::uint16_t block_version = 5;
+inline constexpr std::uint16_t block_version = 6;
 
 /// A number that characters share whose blocks mean the same: with the same joints, parameters, states, ways between
 /// them, motions, clips and layers by name and in the same order. Thresholds, fades and weights may differ.
