@@ -241,6 +241,12 @@ std::vector<DetailRow> detail_rows(const std::filesystem::path& demo) {
                frames;
     };
     const auto as_matrices = [&](const gait::Performer& one) { one.skinning_matrices(matrices); };
+    // In the order of a skin of its own.
+    std::vector<std::string> names;
+    for (const gait::Joint& joint : character->rig().joints) { names.insert(names.begin(), joint.name); }
+    const gait::JointMap skin(*character, names);
+    Matrices palette(skin.size());
+    std::vector<gait::Matrix3x4> rows_of_three(skin.size());
     const auto add = [&](const std::string& name, const gait::Detail& detail, auto taken) {
         gait::Performer performer = std::move(strolling({character}, 1, 1, false).front());
         if (!performer.set_detail(detail)) { throw std::logic_error("a level of detail was refused"); }
@@ -254,6 +260,14 @@ std::vector<DetailRow> detail_rows(const std::filesystem::path& demo) {
     add("a pose every second frame", {.every = 2}, as_matrices);
     add("a pose every fourth frame", {.every = 4}, as_matrices);
     add("both", {.joints = fewest, .every = 4}, as_matrices);
+    add("full detail, a skin's matrices", {}, [&](const gait::Performer& one) {
+        one.model_matrices(matrices);
+        static_cast<void>(skin.skinning_matrices(matrices, palette));
+    });
+    add("the same, three rows each", {}, [&](const gait::Performer& one) {
+        one.model_matrices(matrices);
+        static_cast<void>(skin.skinning_matrices(matrices, rows_of_three));
+    });
     add("full detail, joints as they stand", {}, [&](const gait::Performer& one) { one.pose(transforms); });
     add("full detail, nothing taken", {}, [](const gait::Performer& one) { one.pose({}); });
     add("logic alone", {}, [](const gait::Performer&) {});

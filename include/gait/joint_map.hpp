@@ -50,7 +50,8 @@ public:
     [[nodiscard]] bool skinning_matrices(std::span<const Matrix4> model, std::span<Matrix3x4> out) const;
 
 private:
-    template <typename Matrix> bool fill(std::span<const Matrix4> model, std::span<Matrix> out) const;
+    template <typename Matrix, typename Multiply>
+    bool fill(std::span<const Matrix4> model, std::span<Matrix> out, Multiply multiply) const;
 
     std::size_t rig_joints_;
     std::vector<std::uint16_t> joints_;

@@ -1,24 +1,11 @@
 #include "gait/joint_map.hpp"
 
 #include "gait/no_index.hpp"
+#include "math/model_kernels.hpp"
 
 #include <algorithm>
 
 namespace gait {
-namespace {
-
-void put(const Matrix4& from, Matrix4& to) { to = from; }
-
-void put(const Matrix4& from, Matrix3x4& to) {
-    for (std::size_t row = 0; row < 3; ++row) {
-        for (std::size_t column = 0; column < 4; ++column) {
-            to.elements[4 * row + column] = from.elements[4 * column + row];
-        }
-    }
-}
-
-} // namespace
-
 JointMap::JointMap(const Character& character, std::span<const std::string> joints,
                    std::span<const Matrix4> inverse_bind)
     : rig_joints_(character.joint_count()) {
@@ -41,20 +28,20 @@ std::size_t JointMap::joints_needed() const {
     return needed;
 }
 
-template <typename Matrix> bool JointMap::fill(std::span<const Matrix4> model, std::span<Matrix> out) const {
-    if (model.size() < rig_joints_ || out.size() < joints_.size()) { return false; }
-    for (std::size_t j = 0; j < joints_.size(); ++j) {
-        put(joints_[j] == no_index ? inverse_bind_[j] : model[joints_[j]] * inverse_bind_[j], out[j]);
-    }
-    return true;
-}
-
 bool JointMap::skinning_matrices(std::span<const Matrix4> model, std::span<Matrix4> out) const {
-    return fill(model, out);
+    return fill(model, out, kernels::skin_matrices);
 }
 
 bool JointMap::skinning_matrices(std::span<const Matrix4> model, std::span<Matrix3x4> out) const {
-    return fill(model, out);
+    return fill(model, out, kernels::skin_matrices_by_rows);
+}
+
+template <typename Matrix, typename Multiply>
+bool JointMap::fill(std::span<const Matrix4> model, std::span<Matrix> out, Multiply multiply) const {
+    if (model.size() < rig_joints_ || out.size() < joints_.size()) { return false; }
+    multiply({joints_.data(), reinterpret_cast<const float*>(inverse_bind_.data()), joints_.size()},
+             reinterpret_cast<const float*>(model.data()), reinterpret_cast<float*>(out.data()));
+    return true;
 }
 
 } // namespace gait

@@ -1,5 +1,7 @@
 #include "math/model_kernels.hpp"
 
+#include "gait/no_index.hpp"
+
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "math/model_kernels.cpp"
 #include <hwy/foreach_target.h>
@@ -36,6 +38,45 @@ HWY_INLINE void multiply(const float* left, const float* right, float* product) 
 #endif
 }
 
+HWY_ALIGN static constexpr float root[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
+
+/// Three rows of left * right, 12 floats, as `multiply` sums them.
+HWY_INLINE void multiply_by_rows(const float* left, const float* right, float* product) {
+#if HWY_TARGET == HWY_SCALAR
+    float columns[16];
+    multiply(left, right, columns);
+    for (std::size_t e = 0; e < 12; ++e) { product[e] = columns[4 * (e % 4) + e / 4]; }
+#else
+    const hn::FixedTag<float, 4> row;
+    auto x = hn::Zero(row), y = x, z = x, w = x;
+    hn::LoadInterleaved4(row, right, x, y, z, w);
+    for (std::size_t r = 0; r < 3; ++r) {
+        const auto element = [&](std::size_t column) HWY_ATTR { return hn::Set(row, left[4 * column + r]); };
+        const auto upper = hn::MulAdd(element(0), x, hn::Mul(element(1), y));
+        const auto lower = hn::MulAdd(element(2), z, hn::Mul(element(3), w));
+        hn::StoreU(hn::Add(upper, lower), row, product + 4 * r);
+    }
+#endif
+}
+
+/// The model matrix of a skin's joint.
+HWY_INLINE const float* matrix_of(const Skin& skin, std::size_t index, const float* model) {
+    const std::uint16_t joint = skin.joints[index];
+    return joint == no_index ? root : model + 16 * std::size_t(joint);
+}
+
+void skin_matrices(const Skin& skin, const float* model, float* matrices) {
+    for (std::size_t i = 0; i < skin.count; ++i) {
+        multiply(matrix_of(skin, i, model), skin.inverse_bind + 16 * i, matrices + 16 * i);
+    }
+}
+
+void skin_matrices_by_rows(const Skin& skin, const float* model, float* matrices) {
+    for (std::size_t i = 0; i < skin.count; ++i) {
+        multiply_by_rows(matrix_of(skin, i, model), skin.inverse_bind + 16 * i, matrices + 12 * i);
+    }
+}
+
 /// product = above * (three columns of `local`, whose elements are `stride` apart, and `move`, whose are `apart`),
 /// column by column.
 HWY_INLINE void carry_matrix(const float* above, const float* local, std::size_t stride, const float* move,
@@ -63,7 +104,6 @@ HWY_INLINE void carry_matrix(const float* above, const float* local, std::size_t
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
     const Floats d;
     const auto one = hn::Set(d, 1.0F);
-    HWY_ALIGN static constexpr float root[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
     HWY_ALIGN float local[9][level_order_chunk];
     const std::size_t joints = pose.joints;
     const std::uint16_t* const order = pose.level_order;
@@ -279,12 +319,22 @@ HWY_AFTER_NAMESPACE();
 namespace gait::kernels {
 
 HWY_EXPORT(model_matrices);
+HWY_EXPORT(skin_matrices);
+HWY_EXPORT(skin_matrices_by_rows);
 HWY_EXPORT(local_transforms);
 HWY_EXPORT(model_transforms);
 HWY_EXPORT(lay_over_in_model);
 
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices) {
     HWY_DYNAMIC_DISPATCH(model_matrices)(pose, inverse_bind, matrices);
+}
+
+void skin_matrices(const Skin& skin, const float* model, float* matrices) {
+    HWY_DYNAMIC_DISPATCH(skin_matrices)(skin, model, matrices);
+}
+
+void skin_matrices_by_rows(const Skin& skin, const float* model, float* matrices) {
+    HWY_DYNAMIC_DISPATCH(skin_matrices_by_rows)(skin, model, matrices);
 }
 
 void local_transforms(const LocalPose& pose, std::size_t joints, float* transforms) {

@@ -25,6 +25,17 @@ struct LocalPose {
 /// Model-space matrices [joint][16], column by column; times `inverse_bind` [joint][16] where that is not null.
 void model_matrices(const LocalPose& pose, const float* inverse_bind, float* matrices);
 
+/// How a skin's joints stand: [joint of the skin][16], column by column, `model` [joint][16] times `inverse_bind`
+/// [joint of the skin][16]. `joints` says where in `model` each is; one of `no_index` stands as its `inverse_bind`.
+struct Skin {
+    const std::uint16_t* joints = nullptr;
+    const float* inverse_bind = nullptr;
+    std::size_t count = 0;
+};
+void skin_matrices(const Skin& skin, const float* model, float* matrices);
+/// Three rows of each: [joint of the skin][12].
+void skin_matrices_by_rows(const Skin& skin, const float* model, float* matrices);
+
 /// The first `joints` as they stand: [joint][x y z w, x y z, x y z].
 void local_transforms(const LocalPose& pose, std::size_t joints, float* transforms);
 

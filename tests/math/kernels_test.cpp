@@ -127,6 +127,43 @@ TEST_CASE("every instruction set writes joints as they stand, and none that is n
     }
 }
 
+TEST_CASE("every instruction set gives a skin's joints their matrices, as four rows or three, and writes no others") {
+    constexpr std::size_t joints = 5;
+    std::vector<Matrix4> model(joints), bind;
+    std::mt19937 random(7);
+    const auto fill = [&](Matrix4& matrix) {
+        for (float& element : matrix.elements) { element = std::uniform_real_distribution<float>(-2, 2)(random); }
+    };
+    std::for_each(model.begin(), model.end(), fill);
+    const std::vector<std::uint16_t> order{3, 0, no_index, 4, 3, 1, 2};
+    for (std::size_t i = 0; i < order.size(); ++i) { fill(bind.emplace_back()); }
+    const auto floats = [](const std::vector<Matrix4>& matrices) {
+        return reinterpret_cast<const float*>(matrices.data());
+    };
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        const kernels::Skin skin{order.data(), floats(bind), order.size()};
+        std::vector<float> columns(16 * order.size() + 1, 99), rows(12 * order.size() + 1, 99);
+        kernels::skin_matrices(skin, floats(model), columns.data());
+        kernels::skin_matrices_by_rows(skin, floats(model), rows.data());
+        float apart = 0;
+        bool same = true;
+        for (std::size_t i = 0; i < order.size(); ++i) {
+            const Matrix4 expected = order[i] == no_index ? bind[i] : model[order[i]] * bind[i];
+            for (std::size_t e = 0; e < 16; ++e) {
+                const std::size_t row = e % 4, column = e / 4;
+                apart = std::max(apart, std::abs(columns[16 * i + e] - expected.elements[e]));
+                same = same && (row == 3 || rows[12 * i + 4 * row + column] == columns[16 * i + e]);
+            }
+        }
+        CHECK(apart < 1e-5F);
+        CHECK(same);
+        CHECK(columns.back() == 99);
+        CHECK(rows.back() == 99);
+    }
+}
+
 TEST_CASE("every instruction set gives the same model and skinning matrices") {
     Performer performer(support::lamplighter().character);
     performer.set("speed", 2);
