@@ -56,22 +56,32 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
     const auto place_all = [&]<typename Value>(std::size_t count, Value) {
         return place(count * sizeof(Value), alignof(Value));
     };
-    // What every frame needs stands together, then what some do: a crowd waits for each page of memory.
-    layout.signals = place_all(needs.signals, SentSignal{});
-    layout.smoothed_states = place_all(needs.smoothed, SmoothedState{});
-    layout.cursor_states = place_all(needs.cursors, CursorState{});
-    layout.memory = place_all(needs.computed, double{});
-    layout.cursors = place_all(needs.cursors, PlanePoint{});
-    layout.raw = place_all(needs.parameters, float{});
-    layout.smoothed = place_all(needs.parameters, float{});
+    // What few frames need stands first, what every frame needs last and together, and next to the header of whatever
+    // performer stands behind: a crowd waits for pages of memory as well as for lines, and processors read on by
+    // themselves.
+    layout.deals = place_all(needs.picks, Deal{});
+    layout.feet = place_all(needs.legs, PlantedFoot{});
+    layout.resumes = place_all(needs.resumes, std::uint16_t{});
+    layout.detail_turns = place_all(needs.details ? 2 * 4 * layout.lanes : 0, std::int16_t{});
+    layout.detail_moves = place_all(needs.details ? 2 * 3 * needs.moved : 0, float{});
     for (const LayerNeeds& own : needs.layers) {
         LayerLayout layer;
         layer.most_playing = own.playing;
         layer.most_terms = own.terms;
-        layer.header = place(sizeof(LayerHeader), cache_line); // of which a frame reads the first three lines
+        layer.offset_move = place_all(2 * 3 * needs.moved, float{});
+        layer.value_offset = place_all(needs.values, float{});
+        const std::size_t first = own.first_joint / lane_padding * lane_padding;
+        layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
+        layer.hemispheres = place_all(3 * layer.reach.lanes, std::int8_t{});
+        layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
+        layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
+        // The lowest layer changes no side.
+        layer.most_turns = layout.layers.empty() ? 0 : layer.reach.lanes * 3 / 8;
+        layer.side_turns = place_all(layer.most_turns, SideTurn{});
+        layer.carried = own.in_model ? layer.reach.lanes : 0;
+        layer.carry_sides = place_all(2 * layer.carried, std::int8_t{});
         layout.layers.push_back(layer);
     }
-    layout.pose = place(layout.pose_bytes(), cache_line);
     for (LayerLayout& layer : layout.layers) {
         layer.slots = place(0, alignof(TermState));
         layer.term_states = place_all(layer.most_terms, TermState{}) - layer.slots;
@@ -82,27 +92,17 @@ PerformerLayout PerformerLayout::make(const PerformerNeeds& needs) {
         layer.slot_bytes = place(0, alignof(TermState)) - layer.slots;
         end = layer.slots + most_instances * layer.slot_bytes;
     }
-    layout.feet = place_all(needs.legs, PlantedFoot{});
-    layout.deals = place_all(needs.picks, Deal{});
-    layout.resumes = place_all(needs.resumes, std::uint16_t{});
-    layout.detail_turns = place_all(needs.details ? 2 * 4 * layout.lanes : 0, std::int16_t{});
-    layout.detail_moves = place_all(needs.details ? 2 * 3 * needs.moved : 0, float{});
-    for (std::size_t l = 0; l < layout.layers.size(); ++l) {
-        const LayerNeeds& own = needs.layers[l];
-        LayerLayout& layer = layout.layers[l];
-        layer.offset_move = place_all(2 * 3 * needs.moved, float{});
-        layer.value_offset = place_all(needs.values, float{});
-        const std::size_t first = own.first_joint / lane_padding * lane_padding;
-        layer.reach = {first, own.last_joint == 0 ? layout.lanes : round_up(own.last_joint, lane_padding) - first};
-        layer.hemispheres = place_all(3 * layer.reach.lanes, std::int8_t{});
-        layer.offset_units = place_all((layout.lanes + window_lanes - 1) / window_lanes, OffsetUnits{});
-        layer.offset_turn = place_all(6 * layer.reach.lanes, std::int16_t{});
-        // The lowest layer changes no side.
-        layer.most_turns = l == 0 ? 0 : layer.reach.lanes * 3 / 8;
-        layer.side_turns = place_all(layer.most_turns, SideTurn{});
-        layer.carried = own.in_model ? layer.reach.lanes : 0;
-        layer.carry_sides = place_all(2 * layer.carried, std::int8_t{});
+    layout.signals = place_all(needs.signals, SentSignal{});
+    layout.smoothed_states = place_all(needs.smoothed, SmoothedState{});
+    layout.cursor_states = place_all(needs.cursors, CursorState{});
+    layout.memory = place_all(needs.computed, double{});
+    layout.cursors = place_all(needs.cursors, PlanePoint{});
+    layout.raw = place_all(needs.parameters, float{});
+    layout.smoothed = place_all(needs.parameters, float{});
+    for (LayerLayout& layer : layout.layers) {
+        layer.header = place(sizeof(LayerHeader), cache_line); // of which a frame reads the first three lines
     }
+    layout.pose = place(layout.pose_rows * layout.lanes * sizeof(float), cache_line);
     layout.bytes = round_up(end, cache_line);
     layout.lines_of_each = lines_of_each_frame(layout, needs);
     return layout;

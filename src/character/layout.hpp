@@ -373,7 +373,6 @@ struct PerformerLayout {
     KeptList<std::uint32_t> lines_of_each; ///< cache lines that every frame reads, but for the pose
     KeptList<std::uint32_t> lines_of_pose; ///< and those that a pose is written to
 
-    [[nodiscard]] std::size_t pose_bytes() const { return pose_rows * lanes * sizeof(float); }
     [[nodiscard]] GAIT_API static PerformerLayout make(const PerformerNeeds& needs);
 };
 

@@ -17,23 +17,8 @@ namespace {
 
 constexpr std::size_t sum_bytes = 4;
 
-using Bytes = std::vector<std::byte>;
-
-/// The bytes of a block that stand for the state: those before the pose and those after it.
-Bytes without_pose(const PerformerLayout& layout, std::span<const std::byte> block) {
-    const std::size_t pose_end = layout.pose + layout.pose_bytes();
-    Bytes state(block.begin(), block.begin() + std::ptrdiff_t(layout.pose));
-    state.insert(state.end(), block.begin() + std::ptrdiff_t(pose_end), block.end());
-    return state;
-}
-
-/// A block of that state, with the pose of another one.
-Bytes with_pose_of(const PerformerLayout& layout, std::span<const std::byte> other, std::span<const std::byte> state) {
-    Bytes block(other.begin(), other.end());
-    const auto rest = std::copy_n(state.begin(), layout.pose, block.begin());
-    std::copy(state.begin() + std::ptrdiff_t(layout.pose), state.end(), rest + std::ptrdiff_t(layout.pose_bytes()));
-    return block;
-}
+/// Bytes that stand for the state: all but the pose, which is last.
+std::size_t state_bytes(const Performer& performer) { return performer.character().data().layout.pose; }
 
 /// FNV-1a (Fowler, Noll and Vo 1991), 32 bits.
 std::uint32_t sum_of(std::span<const std::byte> a, std::span<const std::byte> b) {
@@ -68,10 +53,9 @@ std::vector<std::byte> changes_since(const Performer& performer, std::span<const
     if (performer.fault_of(earlier) != SnapshotFault::none) { return {}; }
     Performer as_played = performer;
     as_played.unbend_legs();
-    const PerformerLayout& layout = performer.character().data().layout;
-    const Bytes from = without_pose(layout, earlier), to = without_pose(layout, as_played.bytes());
-    const std::size_t count = to.size();
-    Bytes out(sum_bytes);
+    const std::size_t count = state_bytes(performer);
+    const auto from = earlier.first(count), to = as_played.bytes().first(count);
+    std::vector<std::byte> out(sum_bytes);
     const std::uint32_t sum = sum_of(from, to);
     std::memcpy(out.data(), &sum, sum_bytes);
     for (std::size_t at = 0, last = 0; at < count;) {
@@ -100,10 +84,8 @@ std::vector<std::byte> changes_since(const Performer& performer, std::span<const
 
 bool apply_changes(Performer& performer, std::span<const std::byte> earlier, std::span<const std::byte> changes) {
     if (performer.fault_of(earlier) != SnapshotFault::none || changes.size() < sum_bytes) { return false; }
-    const PerformerLayout& layout = performer.character().data().layout;
-    const Bytes from = without_pose(layout, earlier);
-    Bytes state = from;
-    const std::size_t count = state.size();
+    const std::size_t count = state_bytes(performer);
+    std::vector<std::byte> state(earlier.begin(), earlier.end());
     std::uint32_t sum = 0;
     std::memcpy(&sum, changes.data(), sum_bytes);
     changes = changes.subspan(sum_bytes);
@@ -118,7 +100,9 @@ bool apply_changes(Performer& performer, std::span<const std::byte> earlier, std
         changes = changes.subspan(run);
         at += run;
     }
-    if (sum != sum_of(from, state) || !performer.restore(with_pose_of(layout, earlier, state))) { return false; }
+    if (sum != sum_of(earlier.first(count), std::span(state).first(count)) || !performer.restore(state)) {
+        return false;
+    }
     evaluate_pose(performer.character().data(), block_of(performer));
     return true;
 }
