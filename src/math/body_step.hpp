@@ -4,6 +4,7 @@
 
 #include "gait/math.hpp"
 
+#include <array>
 #include <cmath>
 
 namespace gait::detail {
@@ -13,53 +14,60 @@ struct BodyStep {
     double x = 0, y = 0, z = 0, yaw = 0;
 };
 
+/// Of a yaw, which is mostly none.
+[[nodiscard]] inline SineCosine sine_cosine_of_yaw(double yaw) {
+    return yaw == 0 ? SineCosine{0, 1} : sine_cosine(yaw);
+}
+
 /// `first`, then `second` in the frame that `first` leads to.
 [[nodiscard]] inline BodyStep operator*(const BodyStep& first, const BodyStep& second) {
-    const auto [s, c] = sine_cosine(first.yaw);
+    const auto [s, c] = sine_cosine_of_yaw(first.yaw);
     return {first.x + c * second.x + s * second.z, first.y + second.y, first.z - s * second.x + c * second.z,
             first.yaw + second.yaw};
 }
 
 [[nodiscard]] inline BodyStep inverse(const BodyStep& step) {
-    const auto [s, c] = sine_cosine(step.yaw);
+    const auto [s, c] = sine_cosine_of_yaw(step.yaw);
     return {-(c * step.x - s * step.z), -step.y, -(s * step.x + c * step.z), -step.yaw};
 }
 
 /// The step that leads from one place to another, both seen from the same place: `inverse(from) * to`.
 [[nodiscard]] inline BodyStep step_between(const BodyStep& from, const BodyStep& to) {
-    const auto [s, c] = sine_cosine(from.yaw);
+    const auto [s, c] = sine_cosine_of_yaw(from.yaw);
     const double x = to.x - from.x, z = to.z - from.z;
     return {c * x - s * z, to.y - from.y, s * x + c * z, to.yaw - from.yaw};
 }
 
-/// sin(a) / a and (1 - cos(a)) / a.
-inline void arc_factors(double angle, double& along, double& across) {
-    constexpr double small = 0.06; // what a frame turns through: the series are exact to the last bit
-    if (std::fabs(angle) < small) {
-        const double square = angle * angle;
-        along = 1 - square / 6 * (1 - square / 20 * (1 - square / 42 * (1 - square / 72)));
-        across = angle / 2 * (1 - square / 12 * (1 - square / 30 * (1 - square / 56)));
+/// Radians: below it the series that follow are exact to the last bit. A frame turns through less.
+inline constexpr double small_turn = 0.06;
+
+/// Where the steady motion `twist` leads in one unit of time.
+[[nodiscard]] inline BodyStep exponential(const BodyStep& twist) {
+    const double angle = twist.yaw, square = angle * angle;
+    double along = 0, across = 0; // sin(a) / a and (1 - cos(a)) / a
+    if (std::fabs(angle) < small_turn) {
+        along = polynomial(square, std::array{1.0, -1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880});
+        across = angle * polynomial(square, std::array{1.0 / 2, -1.0 / 24, 1.0 / 720, -1.0 / 40320, 1.0 / 3628800});
     } else {
         const auto [sine, cosine] = sine_cosine(angle);
         along = sine / angle;
         across = (1 - cosine) / angle;
     }
+    return {along * twist.x + across * twist.z, twist.y, -across * twist.x + along * twist.z, angle};
 }
 
-/// Where the steady motion `twist` leads in one unit of time.
-[[nodiscard]] inline BodyStep exponential(const BodyStep& twist) {
-    double along = 1, across = 0;
-    arc_factors(twist.yaw, along, across);
-    return {along * twist.x + across * twist.z, twist.y, -across * twist.x + along * twist.z, twist.yaw};
-}
-
-/// The steady motion that leads to `step` in one unit of time.
+/// The steady motion that leads to `step` in one unit of time: the inverse of `exponential`.
 [[nodiscard]] inline BodyStep logarithm(const BodyStep& step) {
-    double along = 1, across = 0;
-    arc_factors(step.yaw, along, across);
-    const double determinant = along * along + across * across;
-    return {(along * step.x - across * step.z) / determinant, step.y, (across * step.x + along * step.z) / determinant,
-            step.yaw};
+    const double angle = step.yaw, square = angle * angle;
+    const double across = angle / 2;
+    double along = 0; // a / 2 over the tangent of a / 2 (Abramowitz and Stegun 1964, 4.3.70)
+    if (std::fabs(angle) < small_turn) {
+        along = polynomial(square, std::array{1.0, -1.0 / 12, -1.0 / 720, -1.0 / 30240, -1.0 / 1209600});
+    } else {
+        const auto [sine, cosine] = sine_cosine(across);
+        along = across * cosine / sine;
+    }
+    return {along * step.x - across * step.z, step.y, across * step.x + along * step.z, angle};
 }
 
 [[nodiscard]] inline BodyStep scaled(const BodyStep& twist, double by) {
