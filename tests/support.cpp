@@ -2,10 +2,10 @@
 #include "gait/load.hpp"
 
 #include <catch2/catch.hpp>
-#include <cfenv>
 
 #include <array>
 #include <cerrno>
+#include <cfenv>
 #include <fcntl.h>
 #include <fstream>
 #include <spawn.h>

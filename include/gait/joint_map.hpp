@@ -50,8 +50,7 @@ public:
     [[nodiscard]] bool skinning_matrices(std::span<const Matrix4> model, std::span<Matrix3x4> out) const;
 
 private:
-    template <typename Matrix, typename Multiply>
-    bool fill(std::span<const Matrix4> model, std::span<Matrix> out, Multiply multiply) const;
+    [[nodiscard]] bool fits(std::size_t model, std::size_t out) const;
 
     std::size_t rig_joints_;
     std::vector<std::uint16_t> joints_;

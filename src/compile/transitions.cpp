@@ -21,8 +21,8 @@ class TransitionCompiler {
 public:
     TransitionCompiler(CompileContext& context, StateTree& tree)
         : context_(context), tree_(tree), data_(*context.data) {
-        for (const CompiledSignal& signal : data_.signals) {
-            signals_.emplace(data_.parameters[signal.slot].name, std::uint16_t(signals_.size()));
+        for (std::size_t s = 0; s < data_.signals.size(); ++s) { // of two that are called alike, the first
+            signals_.emplace(data_.parameters[data_.signals[s].slot].name, std::uint16_t(s));
         }
     }
 
@@ -246,9 +246,7 @@ private:
             const auto found = signals_.find(name.value);
             if (found == signals_.end()) {
                 std::vector<std::string> known;
-                for (const CompiledSignal& signal : data_.signals) {
-                    known.push_back(data_.parameters[signal.slot].name);
-                }
+                for (const auto& [own, index] : signals_) { known.push_back(own); }
                 context_.unknown(name.place, "signal", name.value, known, path);
             } else {
                 transition.signal = found->second;

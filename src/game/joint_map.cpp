@@ -6,6 +6,12 @@
 #include <algorithm>
 
 namespace gait {
+namespace {
+
+const float* floats_of(std::span<const Matrix4> matrices) { return reinterpret_cast<const float*>(matrices.data()); }
+
+} // namespace
+
 JointMap::JointMap(const Character& character, std::span<const std::string> joints,
                    std::span<const Matrix4> inverse_bind)
     : rig_joints_(character.joint_count()) {
@@ -28,19 +34,19 @@ std::size_t JointMap::joints_needed() const {
     return needed;
 }
 
+bool JointMap::fits(std::size_t model, std::size_t out) const { return model >= rig_joints_ && out >= joints_.size(); }
+
 bool JointMap::skinning_matrices(std::span<const Matrix4> model, std::span<Matrix4> out) const {
-    return fill(model, out, kernels::skin_matrices);
+    if (!fits(model.size(), out.size())) { return false; }
+    kernels::skin_matrices({joints_.data(), floats_of(inverse_bind_), joints_.size()}, floats_of(model),
+                           reinterpret_cast<float*>(out.data()));
+    return true;
 }
 
 bool JointMap::skinning_matrices(std::span<const Matrix4> model, std::span<Matrix3x4> out) const {
-    return fill(model, out, kernels::skin_matrices_by_rows);
-}
-
-template <typename Matrix, typename Multiply>
-bool JointMap::fill(std::span<const Matrix4> model, std::span<Matrix> out, Multiply multiply) const {
-    if (model.size() < rig_joints_ || out.size() < joints_.size()) { return false; }
-    multiply({joints_.data(), reinterpret_cast<const float*>(inverse_bind_.data()), joints_.size()},
-             reinterpret_cast<const float*>(model.data()), reinterpret_cast<float*>(out.data()));
+    if (!fits(model.size(), out.size())) { return false; }
+    kernels::skin_matrices_by_rows({joints_.data(), floats_of(inverse_bind_), joints_.size()}, floats_of(model),
+                                   reinterpret_cast<float*>(out.data()));
     return true;
 }
 

@@ -38,7 +38,7 @@ HWY_INLINE void multiply(const float* left, const float* right, float* product) 
 #endif
 }
 
-HWY_ALIGN static constexpr float root[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
+HWY_ALIGN static constexpr float identity[16] = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
 
 /// Three rows of left * right, 12 floats, as `multiply` sums them.
 HWY_INLINE void multiply_by_rows(const float* left, const float* right, float* product) {
@@ -62,7 +62,7 @@ HWY_INLINE void multiply_by_rows(const float* left, const float* right, float* p
 /// The model matrix of a skin's joint.
 HWY_INLINE const float* matrix_of(const Skin& skin, std::size_t index, const float* model) {
     const std::uint16_t joint = skin.joints[index];
-    return joint == no_index ? root : model + 16 * std::size_t(joint);
+    return joint == no_index ? identity : model + 16 * std::size_t(joint);
 }
 
 void skin_matrices(const Skin& skin, const float* model, float* matrices) {
@@ -141,7 +141,7 @@ void model_matrices(const LocalPose& pose, const float* inverse_bind, float* mat
         for (std::size_t i = base; i < base + count; ++i) {
             const std::size_t joint = order[i];
             const int parent = parents[joint];
-            const float* const above = parent < 0 ? root : matrices + 16 * std::size_t(parent);
+            const float* const above = parent < 0 ? identity : matrices + 16 * std::size_t(parent);
             carry_matrix(above, local[0] + joint - base, level_order_chunk, moves + joint, apart,
                          matrices + 16 * joint);
         }

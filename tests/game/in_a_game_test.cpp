@@ -259,6 +259,30 @@ TEST_CASE("of the lines that a frame of a crowd changes nearly all were asked fo
     }
 }
 
+TEST_CASE(
+    "what every frame needs of a performer stands together at the end of its block, beside the next one's header") {
+    for (const char* document : {"lamplighter.gait.yaml", "crossing.gait.yaml", "harbour_master.gait.yaml"}) {
+        const Loaded loaded = load(support::project() / "demo" / document);
+        REQUIRE(loaded.character);
+        const Performer performer(loaded.character);
+        const detail::PerformerBlock block = detail::block_of(performer);
+        const auto* bytes = reinterpret_cast<const std::byte*>(&block.header());
+        std::set<std::size_t> needed; // lines beyond the header
+        const auto need = [&](const std::byte* line) {
+            const auto at = std::size_t(line - bytes);
+            if (at >= sizeof(detail::PerformerHeader)) { needed.insert(at / detail::cache_line); }
+        };
+        const detail::LinesAhead lines(loaded.character->data(), block, true, need);
+        lines.what_all_read();
+        lines.what_a_pose_writes();
+        const std::size_t all = loaded.character->performer_bytes() / detail::cache_line;
+        CAPTURE(document, needed.size(), *needed.begin(), all);
+        CHECK(needed.size() > 15);
+        // The rest of the pose, which few joints move, and of the layers' headers stands between.
+        CHECK(double(all - *needed.begin()) <= 1.6 * double(needed.size()));
+    }
+}
+
 TEST_CASE("a call that cannot be meant is refused where it is made") {
     const Loaded loaded = load(support::project() / "demo/lamplighter.gait.yaml");
     const Character& character = *loaded.character;
