@@ -80,24 +80,31 @@ double PhaseWarp::shortest_step() const {
 namespace {
 
 /// The greatest whole number that is not above; quicker than the library's where processors have no instruction for it.
-double whole_below(double value) {
-    const auto whole = double(std::int64_t(value));
-    return whole > value ? whole - 1 : whole;
+std::int64_t whole_below(double value) {
+    const auto whole = std::int64_t(value);
+    return double(whole) > value ? whole - 1 : whole;
 }
 
 } // namespace
 
 PhaseWarp::Point PhaseWarp::at(double strides) const {
-    if (even()) { return {strides, 1}; }
-    const double rounds = whole_below(strides * cycles_), halves = 2 * (strides - rounds * strides_);
+    if (even()) { return {strides}; }
+    const auto within = [&](double rounds, std::size_t piece, double part) -> Point {
+        const Point point = pieces_[piece].at(part);
+        return {rounds + point.place, 2 * point.slope, 4 * point.bend};
+    };
+    if (strides_ == 1) { // as most often: nothing waits for a division into cycles
+        const std::int64_t halves = whole_below(2 * strides);
+        return within(double(halves >> 1), std::size_t(halves & 1), 2 * strides - double(halves));
+    }
+    const auto rounds = double(whole_below(strides * cycles_)), halves = 2 * (strides - rounds * strides_);
     const auto piece = std::size_t(std::clamp(int(halves), 0, int(pieces_.size()) - 1));
-    const Point point = pieces_[piece].at(halves - double(piece));
-    return {rounds + point.place, 2 * point.slope};
+    return within(rounds, piece, halves - double(piece));
 }
 
 double PhaseWarp::strides_at(double place) const {
     if (even()) { return place; }
-    const double rounds = whole_below(place - pieces_.front().place), within = place - rounds;
+    const auto rounds = double(whole_below(place - pieces_.front().place)), within = place - rounds;
     std::size_t piece = 0;
     while (piece + 1 < pieces_.size() && pieces_[piece + 1].place <= within) { ++piece; }
     const Piece& curve = pieces_[piece];

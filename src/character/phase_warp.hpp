@@ -61,6 +61,7 @@ public:
     struct Point {
         double place = 0; ///< in the clip, in cycles, counted on over its ends
         double slope = 1; ///< cycles a stride, there
+        double bend = 0;  ///< by which that grows, a stride
     };
     [[nodiscard]] Point at(double strides) const;
     /// The place in the clip, in cycles, counted on over its ends.
@@ -73,7 +74,9 @@ private:
     struct Piece {
         double place = 0, c1 = 0, c2 = 0, c3 = 0;
         [[nodiscard]] Point at(double t) const {
-            return {place + t * (c1 + t * (c2 + t * c3)), c1 + t * (2 * c2 + t * 3 * c3)};
+            const double square = t * t, cubed = 3 * c3;
+            return {(place + t * c1) + square * (c2 + t * c3), (c1 + t * (2 * c2)) + square * cubed,
+                    2 * (c2 + t * cubed)};
         }
     };
     int strides_ = 1;

@@ -14,9 +14,25 @@ struct BodyStep {
     double x = 0, y = 0, z = 0, yaw = 0;
 };
 
-/// Of a yaw, which is mostly none.
+/// Radians: below it the series that follow are exact to the last bit. A frame turns through less.
+inline constexpr double small_turn = 0.06;
+
+/// Of a turn that is small, sin(a) / a and (1 - cos(a)) / a (Abramowitz and Stegun 1964, 4.3.65 and 4.3.66).
+struct SmallTurn {
+    explicit SmallTurn(double angle) {
+        const double square = angle * angle;
+        along = polynomial(square, std::array{1.0, -1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880});
+        across = angle * polynomial(square, std::array{1.0 / 2, -1.0 / 24, 1.0 / 720, -1.0 / 40320, 1.0 / 3628800});
+    }
+    double along, across;
+};
+
+/// Of a yaw, which is mostly none or small.
 [[nodiscard]] inline SineCosine sine_cosine_of_yaw(double yaw) {
-    return yaw == 0 ? SineCosine{0, 1} : sine_cosine(yaw);
+    if (yaw == 0) { return {0, 1}; }
+    if (!(std::fabs(yaw) < small_turn)) { return sine_cosine(yaw); }
+    const SmallTurn turn(yaw);
+    return {yaw * turn.along, 1 - yaw * turn.across};
 }
 
 /// `first`, then `second` in the frame that `first` leads to.
@@ -38,21 +54,16 @@ struct BodyStep {
     return {c * x - s * z, to.y - from.y, s * x + c * z, to.yaw - from.yaw};
 }
 
-/// Radians: below it the series that follow are exact to the last bit. A frame turns through less.
-inline constexpr double small_turn = 0.06;
-
 /// Where the steady motion `twist` leads in one unit of time.
 [[nodiscard]] inline BodyStep exponential(const BodyStep& twist) {
-    const double angle = twist.yaw, square = angle * angle;
-    double along = 0, across = 0; // sin(a) / a and (1 - cos(a)) / a
-    if (std::fabs(angle) < small_turn) {
-        along = polynomial(square, std::array{1.0, -1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880});
-        across = angle * polynomial(square, std::array{1.0 / 2, -1.0 / 24, 1.0 / 720, -1.0 / 40320, 1.0 / 3628800});
-    } else {
+    const double angle = twist.yaw;
+    SmallTurn turn(angle);
+    if (!(std::fabs(angle) < small_turn)) {
         const auto [sine, cosine] = sine_cosine(angle);
-        along = sine / angle;
-        across = (1 - cosine) / angle;
+        turn.along = sine / angle;
+        turn.across = (1 - cosine) / angle;
     }
+    const auto [along, across] = turn;
     return {along * twist.x + across * twist.z, twist.y, -across * twist.x + along * twist.z, angle};
 }
 

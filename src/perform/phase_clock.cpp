@@ -82,20 +82,23 @@ void PhaseClock::collect_clips(const CharacterData& data, const PerformerBlock& 
 }
 
 PhaseWarp::Point PhaseClock::reading(double strides) const {
-    if (count_ == 0) { return {strides, 1}; }
-    PhaseWarp::Point sum{0, 0};
+    if (count_ == 0) { return {strides}; }
+    PhaseWarp::Point sum{0, 0, 0};
     for (std::size_t c = 0; c < count_; ++c) {
         const PhaseWarp::Point own = clips_[c].warp->at(strides - ahead_);
         sum.place += clips_[c].part * own.place;
         sum.slope += clips_[c].part * own.slope;
+        sum.bend += clips_[c].part * own.bend;
     }
     return sum;
 }
 
 double PhaseClock::after_uneven(double strides, double step) const {
     const PhaseWarp::Point here = reading(strides);
+    const double straight = step / here.slope,
+                 guess = strides + straight * (1 - straight * here.bend / (2 * here.slope));
     // The clock rises with the phase and gains one a stride, give or take what the clips' steps differ within one.
-    return rise_to(here.place + step, strides + step - 2, strides + step + 2, strides + step / here.slope,
+    return rise_to(here.place + step, strides + step - 2, strides + step + 2, guess,
                    [this](double at) { return reading(at); });
 }
 

@@ -54,7 +54,7 @@ TEST_CASE("hardly a frame of what ships computes with numbers that floats hardly
                                                   std::tuple("crossing.gait.yaml", "crossing.cues.yaml", 16.0)}) {
         CAPTURE(document, cues);
         const Tiny found = played_with_tiny_numbers(document, cues, seconds);
-        const double few = 0.0005 * found.frames;
+        const double few = 1 + 0.0005 * found.frames; // two rounding errors may meet in any one of them
         CHECK(found.to_move_on <= few);
         CHECK(found.for_poses <= few);
         CHECK(found.for_matrices <= few);
