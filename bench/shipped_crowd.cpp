@@ -8,6 +8,7 @@
 #include "perform/fetch_ahead.hpp"
 
 #include <benchmark/benchmark.h>
+#include <hwy/cache_control.h>
 
 #include <algorithm>
 #include <chrono>
@@ -50,6 +51,16 @@ template <typename Work> double time_of(Work work) {
     return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - begun).count();
 }
 
+/// Does a part of some work on each of so many threads; the nanoseconds until all are done.
+template <typename Part> double on_threads(std::size_t threads, const Part& part_of) {
+    return time_of([&] {
+        std::vector<std::thread> others;
+        for (std::size_t t = 1; t < threads; ++t) { others.emplace_back(part_of, t); }
+        part_of(0);
+        for (std::thread& other : others) { other.join(); }
+    });
+}
+
 /// A block, two samples of each clip that plays, and half a cache line more at each end of them.
 double bytes_touched(const gait::Performer& performer) {
     const gait::detail::PerformerLayout& layout = performer.character().data().layout;
@@ -86,38 +97,6 @@ Lines lines_of_a_frame(gait::Performer performer) {
         }
     }
     return lines;
-}
-
-/// Who is advanced after whom: those of one character follow one another.
-std::vector<std::size_t> order_of(const CrowdRow& row) {
-    const std::size_t dealt = row.mixed ? row.casts : 1;
-    std::vector<std::size_t> order;
-    for (std::size_t cast = 0; cast < dealt; ++cast) {
-        for (std::size_t i = cast; i < row.performers; i += dealt) { order.push_back(i); }
-    }
-    return order;
-}
-
-/// What the memory of a crowd takes by itself: those lines of one block after the other, read and written, a performer.
-double time_of_memory(const std::vector<std::size_t>& order, std::size_t block, const Lines& lines) {
-    std::vector<std::uint64_t> blocks(order.size() * block / sizeof(std::uint64_t));
-    const std::size_t words = block / sizeof(std::uint64_t),
-                      line_words = gait::detail::cache_line / sizeof(std::uint64_t);
-    double least = 1e18;
-    for (int run = 0; run < crowd_pairs; ++run) {
-        std::uint64_t sum = 0;
-        const auto read_and_write = [&] {
-            for (const std::size_t b : order) {
-                std::uint64_t* const own = blocks.data() + b * words;
-                for (const std::size_t line : lines.only_read) { sum += own[line * line_words]; }
-                for (const std::size_t line : lines.changed) { own[line * line_words] += 1; }
-            }
-        };
-        least = std::min(least, time_of(read_and_write));
-        benchmark::DoNotOptimize(sum);
-        benchmark::ClobberMemory();
-    }
-    return least / double(order.size());
 }
 
 /// Two ways of doing frames, measured by turns, for a machine that others share goes now faster, now slower.
@@ -166,13 +145,7 @@ public:
                 gait::advance_all(std::span<const gait::CrowdMember>(members_).subspan(from, to - from), {});
             }
         };
-        const double all = time_of([&] {
-            std::vector<std::thread> others;
-            for (std::size_t t = 1; t < threads_; ++t) { others.emplace_back(part_of, t); }
-            part_of(0);
-            for (std::thread& other : others) { other.join(); }
-        });
-        return all / double(times * count) * double(threads_);
+        return on_threads(threads_, part_of) / double(times * count) * double(threads_);
     }
 
     [[nodiscard]] const gait::Performer& first() const { return performers_.front(); }
@@ -182,6 +155,86 @@ private:
     std::vector<gait::CrowdMember> members_;
     std::vector<Matrices> sent_;
     std::size_t threads_;
+};
+
+/// One performer of each character, which stay in the cache, where those of a crowd would be advanced: beside each of
+/// their frames the lines are read and written that a frame of the crowd's would need, asked for a frame ahead. As long
+/// as this takes a crowd takes for its memory alone.
+class BesideLines {
+public:
+    BesideLines(const CrowdRow& row, std::vector<gait::Performer> ones, const Lines& lines)
+        : ones_(std::move(ones)), lines_(lines), block_(ones_.front().bytes().size()), threads_(row.threads),
+          matrices_(row.matrices), blocks_(row.performers * block_) {
+        // Those of one character follow one another.
+        const std::size_t dealt = row.mixed ? row.casts : 1;
+        for (std::size_t cast = 0; cast < dealt; ++cast) {
+            for (std::size_t i = cast; i < row.performers; i += dealt) {
+                order_.push_back({i, row.mixed ? cast : i * row.casts / row.performers});
+            }
+        }
+    }
+
+    /// As `Crowd::frames`.
+    double frames() {
+        constexpr std::size_t enough = 10'000;
+        const std::size_t count = order_.size(), times = std::max<std::size_t>(1, enough / count);
+        const auto part_of = [&](std::size_t thread) {
+            std::vector<gait::Performer> ones = ones_;
+            Matrices sent(ones.front().character().joint_count());
+            for (std::size_t f = 0; f < times; ++f) {
+                part(std::span(order_).subspan(count * thread / threads_,
+                                               count * (thread + 1) / threads_ - count * thread / threads_),
+                     ones, sent);
+            }
+        };
+        return on_threads(threads_, part_of) / double(times * count) * double(threads_);
+    }
+
+private:
+    struct Member {
+        std::size_t block, cast;
+    };
+
+    void part(std::span<const Member> members, std::vector<gait::Performer>& ones, Matrices& sent) {
+        for (std::size_t m = 0; m < members.size(); ++m) {
+            ask_for(members[m + 1 < members.size() ? m + 1 : 0].block);
+            gait::Performer& one = ones[members[m].cast];
+            one.advance(step);
+            if (matrices_) {
+                one.skinning_matrices(sent);
+            } else {
+                one.pose({});
+            }
+            read_and_write(members[m].block);
+        }
+    }
+    [[nodiscard]] std::byte* line(std::size_t block, std::size_t index) {
+        return blocks_.data() + block * block_ + index * gait::detail::cache_line;
+    }
+    void ask_for(std::size_t block) {
+        for (const auto* some : {&lines_.only_read, &lines_.changed}) {
+            for (const std::size_t index : *some) {
+                hwy::Prefetch(line(block, index));
+                benchmark::ClobberMemory(); // or a compiler leaves it out
+            }
+        }
+    }
+    void read_and_write(std::size_t block) {
+        for (const std::size_t index : lines_.only_read) {
+            auto read = *line(block, index);
+            benchmark::DoNotOptimize(read);
+        }
+        for (const std::size_t index : lines_.changed) { *line(block, index) ^= std::byte{1}; }
+        benchmark::ClobberMemory();
+    }
+
+    std::vector<gait::Performer> ones_;
+    Lines lines_;
+    std::size_t block_; ///< bytes
+    std::size_t threads_;
+    bool matrices_;
+    std::vector<std::byte> blocks_;
+    std::vector<Member> order_;
 };
 
 } // namespace
@@ -205,7 +258,8 @@ std::vector<CrowdRow> crowd_rows(const std::filesystem::path& demo) {
         const Lines lines = lines_of_a_frame(crowd.first());
         row.lines_changed = double(lines.changed.size());
         row.lines_only_read = double(lines.only_read.size());
-        row.memory_alone = time_of_memory(order_of(row), crowd.first().bytes().size(), lines);
+        BesideLines beside(row, strolling(casts, row.casts, row.casts, false), lines);
+        row.over_beside_lines = compare([&] { return crowd.frames(); }, [&] { return beside.frames(); }).instead_of;
         rows.push_back(row);
     };
     for (const bool matrices : {false, true}) {

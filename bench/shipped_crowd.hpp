@@ -19,7 +19,7 @@ struct CrowdRow {
     double bytes_touched = 0; ///< a performer: its block, and what of its clips a frame reads
     double lines_changed = 0; ///< cache lines of its block that a frame writes
     double lines_only_read = 0;
-    double memory_alone = 0; ///< nanoseconds to read and write those of each in turn, and nothing else
+    double over_beside_lines = 0; ///< against one alone that reads and writes those of each beside its own frames
 };
 
 /// One strolling performer in less detail.

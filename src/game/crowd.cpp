@@ -21,7 +21,8 @@ constexpr std::size_t most_sorted = std::size_t{1} << 14U;
 constexpr std::size_t most_groups = 1024;
 
 /// Members in the order in which they are advanced: those of one character follow one another, for each one's frame
-/// reads much that all of them share.
+/// reads much that all of them share. Characters come as they stand in the crowd: where they are dealt out one beside
+/// the other, what finds the memory of one member is still at hand for its neighbours.
 class Order {
 public:
     /// Of at most `most_sorted` members, those without a performer left out.
@@ -30,8 +31,9 @@ public:
         std::fill_n(first_.begin(), groups_, nobody);
         for (std::size_t i = members.size(); i-- > 0;) {
             if (members[i].performer == nullptr) { continue; }
-            std::uint16_t& first = first_[group_of(members[i].performer->character())];
-            after_[i] = std::exchange(first, std::uint16_t(i));
+            const std::size_t group = group_of(members[i].performer->character());
+            if (first_[group] == nobody) { after_group_[group] = std::exchange(group_, std::uint16_t(group)); }
+            after_[i] = std::exchange(first_[group], std::uint16_t(i));
         }
     }
 
@@ -41,8 +43,8 @@ public:
     /// The next one; null when all were taken.
     [[nodiscard]] const CrowdMember* take() {
         while (next_ == nobody) {
-            if (group_ == groups_) { return nullptr; }
-            next_ = first_[group_++];
+            if (group_ == nobody) { return nullptr; }
+            next_ = first_[std::exchange(group_, after_group_[group_])];
         }
         return &members_[std::exchange(next_, after_[next_])];
     }
@@ -58,11 +60,12 @@ private:
     }
 
     std::span<const CrowdMember> members_;
-    std::size_t groups_, group_ = 0; ///< all, and those that were begun
-    std::uint16_t next_ = nobody;    ///< of that group
+    std::size_t groups_;
+    std::uint16_t group_ = nobody; ///< which is begun next
+    std::uint16_t next_ = nobody;  ///< of the one that was begun
     // NOLINTBEGIN: filled as they are needed
-    std::array<std::uint16_t, most_groups> first_; ///< of each group
-    std::array<std::uint16_t, most_sorted> after_; ///< the next of its group, a member each
+    std::array<std::uint16_t, most_groups> first_, after_group_; ///< of each group, and which comes after it
+    std::array<std::uint16_t, most_sorted> after_;               ///< the next of its group, a member each
     // NOLINTEND
 };
 
