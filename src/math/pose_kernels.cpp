@@ -169,16 +169,30 @@ HWY_INLINE void flip_where_negative(Vector number, Vector& x, Vector& y, Vector&
     x = hn::Xor(x, sign), y = hn::Xor(y, sign), z = hn::Xor(z, sign), w = hn::Xor(w, sign);
 }
 
-/// The rotation vectors of unit quaternions, radians; longer than pi where w is negative.
+/// The angle whose cosine is `1 - u`, over its sine; `u` 0 to 1. To 2e-7 (interpolated at Chebyshev's points).
+HWY_INLINE Vector angle_over_sine(Floats d, Vector u) {
+    const auto pair = [&](float constant, float linear) {
+        return hn::MulAdd(hn::Set(d, linear), u, hn::Set(d, constant));
+    };
+    const auto square = hn::Mul(u, u), fourth = hn::Mul(square, square);
+    const auto low = hn::MulAdd(pair(0.1336004F, 0.054479383F), square, pair(1, 0.33332315F));
+    const auto middle = hn::MulAdd(pair(0.058782734F, -0.04140665F), square, pair(0.03847348F, -0.023641732F));
+    return hn::MulAdd(hn::MulAdd(hn::Set(d, 0.017185369F), fourth, middle), fourth, low);
+}
+
+/// The rotation vectors of quaternions of any length, radians; longer than pi where w is negative.
 HWY_INLINE void logarithm(Floats d, Vector& x, Vector& y, Vector& z, Vector w) {
-    const auto sine = hn::Sqrt(hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z))));
-    // Where an angle is small it is its own tangent: the powers of its square would leave what floats hold, on which
-    // processors take ten times as long.
-    const auto slope = hn::Div(sine, hn::Max(hn::Abs(w), hn::Set(d, 1e-20F))), small = hn::Set(d, 1e-4F);
-    const auto steep = hn::IfThenElse(hn::Lt(slope, small), slope, hn::Atan(d, hn::Max(slope, small)));
-    const auto half = hn::IfThenElse(hn::Lt(w, hn::Zero(d)), hn::Sub(hn::Set(d, 3.14159265F), steep), steep);
-    const auto two = hn::Set(d, 2.0F), least = hn::Set(d, 1e-9F);
-    const auto scale = hn::IfThenElse(hn::Lt(sine, least), two, hn::Div(hn::Mul(two, half), hn::Max(sine, least)));
+    const auto zero = hn::Zero(d), one = hn::Set(d, 1.0F), little = hn::Set(d, 1e-9F);
+    const auto squares = hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z)));
+    const auto to_unit = hn::Div(one, hn::Sqrt(hn::Max(hn::MulAdd(w, w, squares), hn::Set(d, 1e-30F))));
+    const auto cosine = hn::Abs(hn::Mul(w, to_unit));
+    auto half = angle_over_sine(d, hn::Max(hn::Sub(one, cosine), zero));
+    const auto beyond = hn::Lt(w, zero);
+    if (!hn::AllFalse(d, beyond)) {
+        const auto sine = hn::Max(hn::Mul(hn::Sqrt(squares), to_unit), little);
+        half = hn::IfThenElse(beyond, hn::Sub(hn::Div(hn::Set(d, 3.14159265F), sine), half), half);
+    }
+    const auto scale = hn::Mul(hn::Add(half, half), to_unit);
     x = hn::Mul(x, scale), y = hn::Mul(y, scale), z = hn::Mul(z, scale);
 }
 

@@ -1,6 +1,7 @@
 #include "gait/math.hpp"
 #include "math/aligned.hpp"
 #include "math/model_kernels.hpp"
+#include "math/rotations.hpp"
 #include "math/springs.hpp"
 #include "support.hpp"
 
@@ -260,6 +261,73 @@ TEST_CASE("turns that are hardly any are stored as none, on every instruction se
         CAPTURE(target);
         CHECK(kernels::store_turns({turns.data(), lanes}, {stored.data(), lanes}, lanes) == 0);
         CHECK(std::count(stored.begin(), stored.end(), 0) == std::ptrdiff_t(stored.size()));
+    }
+}
+
+TEST_CASE("turns between two poses and what they change by are caught however far they are, on every instruction set") {
+    const AlignedFloats first = random_rotations(7), axes = random_rotations(8), others = random_rotations(9);
+    const auto axis = [](const AlignedFloats& rows, std::size_t lane) {
+        return Vec3{rows[lane], rows[lanes + lane], rows[2 * lanes + lane]};
+    };
+    const auto turned_by = [](Vec3 vector) { return axis_angle(vector, double(length(vector)) * degrees_per_radian); };
+    for (const bool goes_on : {false, true}) {
+        std::vector<Vec3> turns, changes;
+        AlignedFloats before(4 * lanes), earlier(4 * lanes), after(4 * lanes), after_earlier(4 * lanes);
+        for (std::size_t lane = 0; lane < lanes; ++lane) {
+            // From next to nothing to all but half a turn.
+            const float angle = lane == 0 ? 0 : std::min(3.1F, 1e-6F * std::pow(1.35F, float(lane)));
+            const Vec3 off = axis(axes, lane), change = axis(others, lane) * 0.004F;
+            turns.push_back(off * (angle / length(off)));
+            changes.push_back(change);
+            const Quat step = turned_by(axis(others, (lane + 9) % lanes) * 0.01F), own = at(first, lane);
+            const Quat then = conjugate(step) * own;
+            const auto put = [&](AlignedFloats& rows, Quat q, float scale) {
+                for (std::size_t row = 0; row < 4; ++row) {
+                    rows[row * lanes + lane] = scale * std::array{q.x, q.y, q.z, q.w}[row];
+                }
+            };
+            // Of any length, and by either of its two quaternions.
+            put(before, turned_by(turns[lane]) * own, lane % 3 == 0 ? -0.4F : 1.0F);
+            put(earlier, turned_by(turns[lane] - change) * then, lane % 5 == 0 ? -1.7F : 1.0F);
+            put(after, own, lane % 2 == 0 ? 0.6F : -1.0F);
+            put(after_earlier, goes_on ? step * own : then, lane % 7 == 0 ? -1.2F : 1.0F);
+        }
+        for (const std::string& target : kernels::runnable_targets()) {
+            const PinnedTarget pinned(target);
+            AlignedFloats caught(6 * lanes);
+            kernels::catch_turns({{before.data(), lanes},
+                                  {earlier.data(), lanes},
+                                  {after.data(), lanes},
+                                  {after_earlier.data(), lanes},
+                                  goes_on},
+                                 {caught.data(), lanes}, lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                CAPTURE(target, goes_on, lane);
+                const Vec3 change{caught[3 * lanes + lane], caught[4 * lanes + lane], caught[5 * lanes + lane]};
+                CHECK(length(axis(caught, lane) - turns[lane]) < 2e-6F);
+                CHECK(length(change - changes[lane]) < 4e-6F);
+            }
+        }
+    }
+}
+
+TEST_CASE("the rotation vectors of differences are as long as their side says, on every instruction set") {
+    const AlignedFloats differences = random_rotations(11), weights(lanes, 0.5F);
+    for (const std::string& target : kernels::runnable_targets()) {
+        const PinnedTarget pinned(target);
+        CAPTURE(target);
+        for (const int side : {-1, 1}) {
+            std::vector<std::int8_t> signs(lanes, std::int8_t(side)), agreements(lanes), results(lanes, 1);
+            AlignedFloats turns(3 * lanes);
+            kernels::difference_turns({differences.data(), lanes}, weights.data(),
+                                      {signs.data(), agreements.data(), results.data()}, {turns.data(), lanes}, lanes);
+            for (std::size_t lane = 0; lane < lanes; ++lane) {
+                const Quat given = at(differences, lane), q = signs[lane] < 0 ? -given : given;
+                const Vec3 off =
+                    Vec3{turns[lane], turns[lanes + lane], turns[2 * lanes + lane]} - rotation_vector<double>(q) * 0.5F;
+                CHECK(length(off) < 2e-6F);
+            }
+        }
     }
 }
 
