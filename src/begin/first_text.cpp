@@ -3,6 +3,7 @@
 #include "begin/arms.hpp"
 #include "begin/clip_lines.hpp"
 #include "begin/pose_families.hpp"
+#include "check/machine_checks.hpp"
 #include "files/document_text.hpp"
 
 #include <fmt/core.h>
@@ -691,12 +692,17 @@ private:
                          out_of = fade({act}, true, after(), 0.35);
             // What is shorter than its two fades holds its last pose until they have had their time.
             const bool short_of = in + out_of > 0.9 * act->seen.seconds;
-            const std::string leaves = short_of ? fmt::format("after: {:.2f}", std::max(in, act->seen.seconds - out_of))
-                                                : std::string("at: end");
+            const auto as_written = [](double seconds) { return std::round(100 * seconds) / 100; };
+            const double goes_after = as_written(std::max(in, act->seen.seconds - out_of)),
+                         left = act->seen.seconds - goes_after;
+            const std::string leaves = short_of ? fmt::format("after: {:.2f}", goes_after) : std::string("at: end");
+            // As `gait check` would say of it.
+            const bool held = short_of && left > 0 && as_written(out_of) > left + fade_slack;
             const std::string way = fmt::format("to: {}, signal: {}, fade: {:.2f}", state, signal, in);
             (stand_ != nullptr ? from_still : from_moving).push_back(way);
-            out += fmt::format("        {}: {{play: {}, go: [{{to: {}, {}, fade: {:.2f}}}]}}\n", state, act->seen.name,
-                               onward_, leaves, out_of);
+            out += fmt::format("        {}: {{play: {}, go: [{{to: {}, {}, fade: {:.2f}}}]{}}}\n", state,
+                               act->seen.name, onward_, leaves, out_of,
+                               held ? ", accept: [{fade-past-end: so short that its last pose is held}]" : "");
         }
     }
 

@@ -10,15 +10,13 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <set>
 
 namespace gait::detail {
 namespace {
-
-/// Fades this much longer than what there is of a motion are worth a word, seconds.
-constexpr double fade_slack = 0.02;
 
 class MachineChecker {
 public:
@@ -54,6 +52,7 @@ public:
                 check_flutter(std::uint16_t(node), index);
             }
         }
+        say_past_ends();
     }
 
 private:
@@ -216,7 +215,7 @@ private:
             }
             const StateInfo& info = data_.state_info[data_.states[node].visible];
             sink_.warn(info.place, "no-way-back",
-                       fmt::format("from '{}' there is no way back to '{}', where she starts; add a transition that "
+                       fmt::format("from '{}' there is no way back to '{}', where it starts; add a transition that "
                                    "leads there, or on to where one does",
                                    info.name, name_of(data_.states[start].visible)),
                        "states." + info.name);
@@ -638,7 +637,9 @@ private:
         check_short_fade(node, index);
         const double own = shortest_entered(node);
         double left = own - transition.after;
-        bool timed = transition.mark != no_index || transition.after > 0;
+        // With more to wait for, `after` is only the earliest.
+        const bool waits = !transition.when.empty() || transition.signal != no_index;
+        bool timed = transition.mark != no_index || (transition.after > 0 && !waits);
         if (transition.mark != no_index) {
             left = std::numeric_limits<double>::infinity();
             each_leaf(node, [&](const Leaf& leaf) {
@@ -659,11 +660,21 @@ private:
         }
         const bool crossed = transition.style == FadeStyle::cross && !transition.at_end;
         if (!timed || !crossed || !(left > 0) || !(transition.fade > left + fade_slack)) { return; }
-        sink_.warn(info.place, "fade-past-end",
-                   fmt::format("as this leaves, '{}' has {:.4g} s left, and the fade takes {:.4g} s: the rest of it "
-                               "fades from a motion that stands still; shorten the fade, or leave earlier",
-                               name_of(info.from), left, transition.fade),
-                   "states." + name_of(info.from));
+        PastEnd& longest = past_ends_[{info.place.file, info.place.line, info.place.column}];
+        if (transition.fade > longest.fade) { longest = {info, left, transition.fade}; }
+    }
+
+    /// One that leads through a junction is several transitions: the longest of their fades is said.
+    void say_past_ends() {
+        for (const auto& [place, past_end] : past_ends_) {
+            const TransitionInfo& info = past_end.info;
+            sink_.warn(
+                info.place, "fade-past-end",
+                fmt::format("as this leaves, '{}' has {:.4g} s left, and the fade takes {:.4g} s: the rest of it "
+                            "fades from a motion that stands still; shorten the fade, or leave earlier",
+                            name_of(info.from), past_end.left, past_end.fade),
+                "states." + name_of(info.from));
+        }
     }
 
     const Document& document_;
@@ -677,6 +688,11 @@ private:
     Graph graph_;
     std::vector<bool> reached_;
     std::set<std::string> said_condition_;
+    struct PastEnd {
+        TransitionInfo info;
+        double left = 0, fade = 0; ///< seconds
+    };
+    std::map<std::array<int, 3>, PastEnd> past_ends_; ///< by file, line and column
 };
 
 } // namespace

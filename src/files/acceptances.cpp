@@ -55,7 +55,7 @@ private:
             sink_.error(
                 item.place, "wrong-shape",
                 fmt::format("'accept' lists the warnings that are meant, by what stands in brackets behind them, "
-                            "with a reason: [flutter], or [{{flutter: she dances}}]; found {}",
+                            "with a reason: [flutter], or [{{flutter: a dance}}]; found {}",
                             describe(item)));
             return;
         }

@@ -1,5 +1,6 @@
 // From anybody's clips to a first document: what each clip is taken for, and that what comes of it plays.
 #include "gait/begin.hpp"
+#include "gait/cut.hpp"
 #include "gait/load.hpp"
 #include "gait/smoothness.hpp"
 #include "random_inputs.hpp"
@@ -192,6 +193,31 @@ TEST_CASE("with parts missing there is still something that moves") {
         REQUIRE(begun.character);
         support::check_random_inputs(begun.character, 1);
     }
+}
+
+TEST_CASE("of an act that is shorter than its fades the document says what is meant, and its check says nothing") {
+    const Assets assets = everything();
+    const ClipSource &stand = assets.clips.at("stand"), &whole = assets.clips.at("land_soft");
+    int held = 0;
+    for (const double seconds : {0.2, 0.25, 0.3, 0.35, 0.4, 0.5, 0.6}) {
+        CAPTURE(seconds);
+        const double from = 0.4 * (whole.seconds - seconds);
+        BeginningClip part{"land_soft", "", cut_clip(whole, *assets.rig, from, from + seconds), "", {}, ""};
+        part.cut = {from, from + seconds};
+        std::string text =
+            begin_document(*assets.rig, "lamplighter.glb", {{"stand", "", stand, "", {}, ""}, part}).text;
+        REQUIRE_THAT(text, Catch::Contains("do_land_soft: {kind: signal}"));
+        const std::string rig = "rig: lamplighter.glb";
+        text.replace(text.find(rig), rig.size(), "rig: " + (support::project() / "demo/lamplighter.glb").string());
+        const support::TemporaryFolder folder;
+        const support::Finished checked = support::gait_tool({"check", folder.write("short.gait.yaml", text)});
+        CAPTURE(text, checked.out);
+        CHECK(checked.code == 0);
+        CHECK_THAT(checked.err, !Catch::Contains("fade-past-end"));
+        CHECK_THAT(checked.err, !Catch::Contains("accept"));
+        held += text.find("accept: [{fade-past-end: ") != std::string::npos ? 1 : 0;
+    }
+    CHECK(held > 2);
 }
 
 TEST_CASE("a recording is cut into what it shows, and what comes of that plays") {

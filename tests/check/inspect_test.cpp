@@ -54,6 +54,30 @@ TEST_CASE("a fade that is longer than its condition leaves of the motion is rema
     CHECK(leaving("0.2").empty());
 }
 
+TEST_CASE("a fade past a motion's end is remarked on once, and not where more than time is waited for") {
+    const auto remarked = [](const char* way) {
+        const support::TemporaryFolder folder;
+        const std::string document = folder.write(
+            "fades.gait.yaml",
+            fmt::format(
+                "gait: 1\nrig: {}\nclips: {{stand: {{loop: yes}}, wave: {{}}}}\nparameters: {{wet: {{kind: flag}}}}\n"
+                "layers:\n  - name: body\n    machine:\n      start: a\n      states:\n"
+                "        a: {{play: wave, go: {}}}\n        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n"
+                "        c: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n"
+                "        on: {{junction: [{{to: b, when: wet, fade: 0.9}}, {{to: c}}]}}\n",
+                (support::project() / "demo/lamplighter.glb").string(), way));
+        const std::string said = support::gait_tool({"check", document}).err;
+        CAPTURE(said);
+        int times = 0;
+        for (std::size_t at = 0; (at = said.find("[fade-past-end]", at)) != std::string::npos; ++at) { ++times; }
+        return times;
+    };
+    // Through a junction it is two transitions, and one line.
+    CHECK(remarked("{to: on, after: 1.9, fade: 1.2}") == 1);
+    CHECK(remarked("[{to: b, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 1);
+    CHECK(remarked("[{to: b, when: wet, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 0);
+}
+
 TEST_CASE("a clip that ends where nothing follows is remarked on") {
     CHECK(remarks("  wave: {}\n", "        a: {play: wave}\n") ==
           "test.gait.yaml:11:19: warning: clip 'wave' is played once and then stands still in 'a'; its end meets its "

@@ -334,9 +334,9 @@ int film_mask(const ClipsOptions& options, const std::string& path, const Rig& r
     film.title = fmt::format("{}: the mask {}", path, options.mask);
     film.key = mask_key(options.mask.substr(options.mask.rfind(':') + 1));
     for (const auto& [heading, label] : {std::pair{90.0, "from the front"},
-                                         {0.0, "from her right"},
+                                         {0.0, "from its right"},
                                          {-90.0, "from behind"},
-                                         {180.0, "from her left"}}) {
+                                         {180.0, "from its left"}}) {
         GroundPlace facing;
         facing.heading = heading;
         film.bodies.push_back({turned(rest_pose(rig), rig, facing), label, "", {}, tint});

@@ -268,7 +268,7 @@ Extent extent_of(const Film& film, const Drawing& drawing) {
 
 /// What the colours mean, up to the page's right edge.
 void draw_key(cairo_t* c, const Film& film, double right, double y) {
-    const std::vector<std::pair<Colour, std::string>> sides{{left_colour, "her left"}, {right_colour, "her right"}};
+    const std::vector<std::pair<Colour, std::string>> sides{{left_colour, "its left"}, {right_colour, "its right"}};
     const auto& key = film.key.empty() ? sides : film.key;
     double x = right;
     for (std::size_t i = key.size(); i-- > 0;) {

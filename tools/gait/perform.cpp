@@ -163,7 +163,7 @@ std::string story(const Recording& recording, const Character& character) {
                      info.when, describe_fade(info, recording.taken[t].fade),
                      describe_clips(character, recording.taken[t])});
     }
-    text += changes.empty() ? fmt::format("  no transition; she stayed in '{}'\n",
+    text += changes.empty() ? fmt::format("  no transition; it stayed in '{}'\n",
                                           character.states()[recording.frames.back().state].name)
                             : changes.text();
 

@@ -71,7 +71,7 @@ int run_stage(const StageOptions& options) {
 void add_stage(CLI::App& app, Run& run) {
     auto options = std::make_shared<StageOptions>();
     CLI::App* command = app.add_subcommand(
-        "stage", "Plays a document live in a page of your browser: drive her, tune her, see why, go back");
+        "stage", "Plays a document live in a page of your browser: drive it, tune it, see why, go back");
     command->add_option("DOCUMENT", options->document, "the document, NAME.gait.yaml; saved, it is reloaded")
         ->required();
     command->add_option("--cues", options->cues, "a cue sheet to begin with")->type_name("FILE.cues.yaml");

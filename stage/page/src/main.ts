@@ -17,7 +17,7 @@ class Page {
   private score: Score;
   private playing = true;
   private shownNow: Shown | null = null;
-  private playButton = press("pause", () => this.source.ask({ ask: this.playing ? "pause" : "play" }), "Space bar is hers; P pauses");
+  private playButton = press("pause", () => this.source.ask({ ask: this.playing ? "pause" : "play" }), "P pauses as well");
   private slow = element("select", { "aria-label": "How slowly" });
   private time = element("span", { id: "time" }, "0.00 s");
 
@@ -87,7 +87,7 @@ class Page {
   }
 
   private said(said: Said): void {
-    if (said.says === "document" && said.gone && said.gone.length > 0) { this.tell(`Gone: ${said.gone.join(", ")}; there she begins anew.`); }
+    if (said.says === "document" && said.gone && said.gone.length > 0) { this.tell(`Gone: ${said.gone.join(", ")}; there it begins anew.`); }
     if (said.says === "clock") {
       this.playing = said.playing;
       this.playButton.textContent = said.playing ? "pause" : "play";

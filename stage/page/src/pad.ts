@@ -164,6 +164,6 @@ export class Pad {
     draw.lineTo(x - 5, y + 5);
     draw.stroke();
     this.line.textContent = `ring: asked ${short(Math.hypot(...asked))} m/s; dot: smoothed; ` +
-      `cross: she goes ${short(Math.hypot(...really))} m/s`;
+      `cross: the body goes ${short(Math.hypot(...really))} m/s`;
   }
 }

@@ -192,7 +192,7 @@ export class Plan {
       const live = way.transitions.find((t) => this.reasons.some((r) => r.transition === t));
       nodes = lines(live ?? way.transitions[0]!);
       if (live === undefined && way.kind === "way") {
-        nodes.push(element("div", { class: "stops" }, `she is not in ${name(way.from_any ? description.transitions[way.transitions[0]!]!.from : way.from)} now`));
+        nodes.push(element("div", { class: "stops" }, `it is not in ${name(way.from_any ? description.transitions[way.transitions[0]!]!.from : way.from)} now`));
       }
     } else {
       const inside = (state: number): boolean => {

@@ -157,7 +157,7 @@ export class Quay {
       this.renderer.shadowMap.enabled = true;
       this.renderer.shadowMap.type = THREE.PCFSoftShadowMap;
     } catch {
-      byId("quay-line").textContent = "This browser has no WebGL 2 to draw her with; all else works.";
+      byId("quay-line").textContent = "This browser has no WebGL 2 to draw the body with; all else works.";
     }
     this.camera.position.set(2.6, 1.7, 3.4);
     this.controls = new OrbitControls(this.camera, canvas);
@@ -193,9 +193,9 @@ export class Quay {
       this.camera.position.copy(this.controls.target).add(offset);
     }, title);
     byId("quay-tools").append(
-      toggle("follow", true, (on) => { this.follows = on; }, "The view goes with her"),
-      from("front", "From before her", 0, 0.15, 1), from("side", "From her left", 1, 0.1, 0),
-      from("behind", "From behind her", 0, 0.35, -1), from("above", "From above", 0, 1, 0.001),
+      toggle("follow", true, (on) => { this.follows = on; }, "The view goes with the body"),
+      from("front", "From before it", 0, 0.15, 1), from("side", "From its left", 1, 0.1, 0),
+      from("behind", "From behind it", 0, 0.35, -1), from("above", "From above", 0, 1, 0.001),
       toggle("ghost", true, (on) => { this.shows.ghost = on; }, "The motion that is being left"),
       toggle("joints", false, (on) => { this.shows.joints = on; }),
       toggle("names", false, (on) => { this.shows.names = on; }, "The joints' names"));
