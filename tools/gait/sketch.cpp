@@ -142,7 +142,7 @@ public:
 
     std::string text() {
         out_ = "digraph machine {\n"
-               "  graph [rankdir=LR, compound=true, size=\"13.1,8.1\", dpi=96, pad=0.25, nodesep=0.27, ranksep=0.12, "
+               "  graph [rankdir=LR, compound=true, size=\"20,20\", dpi=96, pad=0.25, nodesep=0.27, ranksep=0.12, "
                "fontname=\"DejaVu Sans\", fontsize=15, labelloc=t, splines=spline];\n"
                "  node [shape=box, style=\"rounded,filled\", fillcolor=\"#eaf1f7\", color=\"#31577a\", penwidth=1.4, "
                "fontname=\"DejaVu Sans\", fontsize=14.5, margin=\"0.12,0.07\"];\n"
