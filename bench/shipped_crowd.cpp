@@ -158,8 +158,8 @@ private:
 };
 
 /// One performer of each character, which stay in the cache, where those of a crowd would be advanced: beside each of
-/// their frames the lines are read and written that a frame of the crowd's would need, asked for a frame ahead. As long
-/// as this takes a crowd takes for its memory alone.
+/// their frames the lines are read and written that a frame of the crowd's would need, asked for a frame ahead. A crowd
+/// that takes no longer than this waits for its memory alone.
 class BesideLines {
 public:
     BesideLines(const CrowdRow& row, std::vector<gait::Performer> ones, const Lines& lines)
