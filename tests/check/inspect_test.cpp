@@ -2,7 +2,6 @@
 #include "support.hpp"
 
 #include <catch2/catch.hpp>
-#include <fmt/format.h>
 
 using namespace gait;
 
@@ -28,6 +27,18 @@ std::string remarks(const std::string& clips, const std::string& states, const s
     return format(inspect(read.document, assets));
 }
 
+/// What `gait check` says of states that stand and wave.
+std::string said_of(const std::string& states, const std::string& parameters = "{}") {
+    const support::TemporaryFolder folder;
+    const std::string rig = (support::project() / "demo/lamplighter.glb").string();
+    const std::string document =
+        folder.write("fades.gait.yaml", "gait: 1\nrig: " + rig +
+                                            "\nclips: {stand: {loop: yes}, wave: {}}\nparameters: " + parameters +
+                                            "\nlayers:\n  - name: body\n    machine:\n      start: a\n      states:\n" +
+                                            states + "        b: {play: stand, go: {to: a, after: 3, fade: 0.2}}\n");
+    return support::gait_tool({"check", document}).err;
+}
+
 } // namespace
 
 TEST_CASE("the demo's documents give no remark") {
@@ -38,16 +49,8 @@ TEST_CASE("the demo's documents give no remark") {
 }
 
 TEST_CASE("a fade that is longer than its condition leaves of the motion is remarked on") {
-    const auto leaving = [](const char* fade) {
-        const support::TemporaryFolder folder;
-        const std::string document = folder.write(
-            "fades.gait.yaml",
-            fmt::format(
-                "gait: 1\nrig: {}\nclips: {{stand: {{loop: yes}}, wave: {{}}}}\nlayers:\n  - name: body\n    "
-                "machine:\n      start: a\n      states:\n        a: {{play: wave, go: {{to: b, when: state.left "
-                "< 0.2, fade: {}}}}}\n        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n",
-                (support::project() / "demo/lamplighter.glb").string(), fade));
-        return support::gait_tool({"check", document}).err;
+    const auto leaving = [](const std::string& fade) {
+        return said_of("        a: {play: wave, go: {to: b, when: state.left < 0.2, fade: " + fade + "}}\n");
     };
     CHECK_THAT(leaving("3"), Catch::Contains("as this leaves, 'a' has 0.2 s left, and the fade takes 3 s") &&
                                  Catch::Contains("[fade-past-end]"));
@@ -55,27 +58,19 @@ TEST_CASE("a fade that is longer than its condition leaves of the motion is rema
 }
 
 TEST_CASE("a fade past a motion's end is remarked on once, and not where more than time is waited for") {
-    const auto remarked = [](const char* way) {
-        const support::TemporaryFolder folder;
-        const std::string document = folder.write(
-            "fades.gait.yaml",
-            fmt::format(
-                "gait: 1\nrig: {}\nclips: {{stand: {{loop: yes}}, wave: {{}}}}\nparameters: {{wet: {{kind: flag}}}}\n"
-                "layers:\n  - name: body\n    machine:\n      start: a\n      states:\n"
-                "        a: {{play: wave, go: {}}}\n        b: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n"
-                "        c: {{play: stand, go: {{to: a, after: 3, fade: 0.2}}}}\n"
-                "        on: {{junction: [{{to: b, when: wet, fade: 0.9}}, {{to: c}}]}}\n",
-                (support::project() / "demo/lamplighter.glb").string(), way));
-        const std::string said = support::gait_tool({"check", document}).err;
-        CAPTURE(said);
-        int times = 0;
-        for (std::size_t at = 0; (at = said.find("[fade-past-end]", at)) != std::string::npos; ++at) { ++times; }
-        return times;
+    const auto times = [](const std::string& way) {
+        const std::string said = said_of("        a: {play: wave, go: " + way +
+                                             "}\n        c: {play: stand, go: {to: a, after: 3, fade: 0.2}}\n"
+                                             "        on: {junction: [{to: b, when: wet, fade: 0.9}, {to: c}]}\n",
+                                         "{wet: {kind: flag}}");
+        int found = 0;
+        for (std::size_t at = 0; (at = said.find("[fade-past-end]", at)) != std::string::npos; ++at) { ++found; }
+        return found;
     };
     // Through a junction it is two transitions, and one line.
-    CHECK(remarked("{to: on, after: 1.9, fade: 1.2}") == 1);
-    CHECK(remarked("[{to: b, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 1);
-    CHECK(remarked("[{to: b, when: wet, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 0);
+    CHECK(times("{to: on, after: 1.9, fade: 1.2}") == 1);
+    CHECK(times("[{to: b, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 1);
+    CHECK(times("[{to: b, when: wet, after: 1.9, fade: 1.2}, {to: on, at: end}]") == 0);
 }
 
 TEST_CASE("a clip that ends where nothing follows is remarked on") {
