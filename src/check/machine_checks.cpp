@@ -10,7 +10,6 @@
 #include <fmt/core.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -52,10 +51,18 @@ public:
                 check_flutter(std::uint16_t(node), index);
             }
         }
-        say_past_ends();
     }
 
 private:
+    /// One that leads through a junction is several, of which the same is said once: what is said, or where that
+    /// differs in no more than its numbers, what of.
+    void warn_of(const TransitionInfo& info, const char* code, std::string message, std::string of = {}) {
+        if (of.empty()) { of = message; }
+        const Place& at = info.place;
+        if (!said_.insert(fmt::format("{}:{}:{} {} {}", at.file, at.line, at.column, code, of)).second) { return; }
+        sink_.warn(at, code, std::move(message), "states." + name_of(info.from));
+    }
+
     [[nodiscard]] const TransitionInfo& info_of(std::uint16_t transition) const {
         return data_.transition_info[transition];
     }
@@ -350,10 +357,9 @@ private:
         ConditionSpace space(data_, {transition.when});
         const bool holds = space.any([&] { return space.holds(transition.when); });
         if (holds || !space.is_exact()) { return; }
-        sink_.warn(info.place, "never-holds",
-                   fmt::format("'{}' never holds{}; change the condition or the range", info.condition,
-                               ranges_in(transition.when)),
-                   "states." + name_of(info.from));
+        warn_of(info, "never-holds",
+                fmt::format("'{}' never holds{}; change the condition or the range", info.condition,
+                            ranges_in(transition.when)));
     }
 
     [[nodiscard]] std::string ranges_in(CodeRange code) const {
@@ -396,11 +402,10 @@ private:
                 return true;
             });
             if (at_once) {
-                sink_.warn(info_of(index).place, "flutter",
-                           fmt::format("{}; both hold at {}, so the machine goes to and fro in every frame; make one "
-                                       "exclude the other",
-                                       ways, both),
-                           "states." + name_of(info_of(index).from));
+                warn_of(info_of(index), "flutter",
+                        fmt::format("{}; both hold at {}, so the machine goes to and fro in every frame; make one "
+                                    "exclude the other",
+                                    ways, both));
                 continue;
             }
             check_threshold(space, there, back, ways, index);
@@ -421,11 +426,10 @@ private:
             return swaps;
         });
         if (!meet) { return; }
-        sink_.warn(info_of(index).place, "flutter",
-                   fmt::format("{}; they meet at {}, so a number that trembles there makes the machine go to and fro; "
-                               "leave a gap between the two",
-                               ways, where),
-                   "states." + name_of(info_of(index).from));
+        warn_of(info_of(index), "flutter",
+                fmt::format("{}; they meet at {}, so a number that trembles there makes the machine go to and fro; "
+                            "leave a gap between the two",
+                            ways, where));
     }
 
     // ---- moments and fades ------------------------------------------------------------------------------------------
@@ -462,10 +466,9 @@ private:
             ends = ends || !leaf.loops;
         });
         const auto unpassed = [&](const char* what, const std::string& name) {
-            sink_.warn(info.place, "unpassed-mark",
-                       fmt::format("this waits for {} '{}', and no clip that '{}' plays has it; add it to one of them",
-                                   what, name, name_of(info.from)),
-                       "states." + name_of(info.from));
+            warn_of(info, "unpassed-mark",
+                    fmt::format("this waits for {} '{}', and no clip that '{}' plays has it; add it to one of them",
+                                what, name, name_of(info.from)));
         };
         if (!mark) { unpassed("mark", data_.mark_names[transition.mark]); }
         if (!span) { unpassed("span", data_.span_names[transition.span]); }
@@ -476,11 +479,10 @@ private:
                 reads_end || (reading && (Reading(i.slot) == Reading::left || Reading(i.slot) == Reading::ended));
         }
         if (reads_end && loops && !ends) {
-            sink_.warn(info.place, "left-of-loop",
-                       fmt::format("'{}' looks at the end of what '{}' plays, and that loops for ever; compare "
-                                   "state.loops or state.elapsed, or play it with 'loop: no'",
-                                   info.condition, name_of(info.from)),
-                       "states." + name_of(info.from));
+            warn_of(info, "left-of-loop",
+                    fmt::format("'{}' looks at the end of what '{}' plays, and that loops for ever; compare "
+                                "state.loops or state.elapsed, or play it with 'loop: no'",
+                                info.condition, name_of(info.from)));
         }
     }
 
@@ -576,13 +578,12 @@ private:
         const double needed = std::sqrt(6 * least * dt / visible);
         if (!(transition.fade < 0.9 * needed)) { return; }
         const TransitionInfo& info = info_of(index);
-        sink_.warn(
-            info.place, "short-fade",
+        warn_of(
+            info, "short-fade",
             fmt::format("'{}' turns by {:.0f} degrees or more from '{}' to '{}', and the fade takes {:.4g} s, which "
                         "shows; give it {:.2f} s",
                         data_.rig.joints[joint].name, least, name_of(info.from), name_of(info.to), transition.fade,
-                        std::ceil(100 * needed) / 100),
-            "states." + name_of(info.from));
+                        std::ceil(100 * needed) / 100));
     }
 
     /// How one clip carries the body as a node that plays it is left or entered, metres and radians a second; nothing
@@ -613,10 +614,9 @@ private:
             faster >= most_speed
                 ? fmt::format("goes from {:.2g} to {:.2g} m/s", std::hypot(from->x, from->z), std::hypot(to->x, to->z))
                 : fmt::format("turns by {:.0f} degrees a second more or less", turns);
-        sink_.warn(info.place, "sudden-way",
-                   fmt::format("from '{}' to '{}' the body {} at once; give it a fade of 0.2 s or more",
-                               name_of(info.from), name_of(info.to), what),
-                   "states." + name_of(info.from));
+        warn_of(info, "sudden-way",
+                fmt::format("from '{}' to '{}' the body {} at once; give it a fade of 0.2 s or more",
+                            name_of(info.from), name_of(info.to), what));
     }
 
     void check_fade(std::uint16_t node, std::uint16_t index) {
@@ -625,12 +625,10 @@ private:
         if (!transition.fade_by.empty()) { return; }
         const double entered = shortest_entered(transition.target);
         if (transition.fade > entered + fade_slack) {
-            sink_.warn(
-                info.place, "long-fade",
-                fmt::format("the fade to '{}' takes {:.4g} s, and what plays there is over after {:.4g} s, before "
-                            "it was ever seen whole; shorten the fade",
-                            name_of(info.to), transition.fade, entered),
-                "states." + name_of(info.from));
+            warn_of(info, "long-fade",
+                    fmt::format("the fade to '{}' takes {:.4g} s, and what plays there is over after {:.4g} s, before "
+                                "it was ever seen whole; shorten the fade",
+                                name_of(info.to), transition.fade, entered));
             return;
         }
         check_way(node, index);
@@ -660,21 +658,11 @@ private:
         }
         const bool crossed = transition.style == FadeStyle::cross && !transition.at_end;
         if (!timed || !crossed || !(left > 0) || !(transition.fade > left + fade_slack)) { return; }
-        PastEnd& longest = past_ends_[{info.place.file, info.place.line, info.place.column}];
-        if (transition.fade > longest.fade) { longest = {info, left, transition.fade}; }
-    }
-
-    /// One that leads through a junction is several transitions: the longest of their fades is said.
-    void say_past_ends() {
-        for (const auto& [place, past_end] : past_ends_) {
-            const TransitionInfo& info = past_end.info;
-            sink_.warn(
-                info.place, "fade-past-end",
-                fmt::format("as this leaves, '{}' has {:.4g} s left, and the fade takes {:.4g} s: the rest of it "
-                            "fades from a motion that stands still; shorten the fade, or leave earlier",
-                            name_of(info.from), past_end.left, past_end.fade),
-                "states." + name_of(info.from));
-        }
+        warn_of(info, "fade-past-end",
+                fmt::format("as this leaves, '{}' has {:.4g} s left, and the fade takes {:.4g} s: the rest of it fades "
+                            "from a motion that stands still; shorten the fade, or leave earlier",
+                            name_of(info.from), left, transition.fade),
+                name_of(info.from));
     }
 
     const Document& document_;
@@ -688,11 +676,7 @@ private:
     Graph graph_;
     std::vector<bool> reached_;
     std::set<std::string> said_condition_;
-    struct PastEnd {
-        TransitionInfo info;
-        double left = 0, fade = 0; ///< seconds
-    };
-    std::map<std::array<int, 3>, PastEnd> past_ends_; ///< by file, line and column
+    std::set<std::string> said_; ///< of transitions
 };
 
 } // namespace

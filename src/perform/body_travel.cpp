@@ -1,6 +1,5 @@
 #include "perform/body_travel.hpp"
 
-#include "math/springs.hpp"
 #include "perform/channel_profiles.hpp"
 #include "perform/playheads.hpp"
 
@@ -69,15 +68,17 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
 
 namespace {
 
-/// What the offset's decay, from 1 to 0, comes to over some time, seconds.
+/// What the offset's decay, from 1 to 0, comes to over some time, seconds: the integral of its quintic.
 double decay_over(const LayerHeader& layer, TimeAhead time) {
     if (layer.offset_active == 0) { return 0; }
-    // Simpson's rule over the part of the step in which it still decays.
     const double seconds = double(layer.offset_seconds), from = layer.offset_elapsed + time.begin;
     const double to = std::min(from + time.dt, seconds);
     if (!(to > from)) { return 0; }
-    const auto left = [&](double at) { return decayed({1, 0}, seconds, at); };
-    return (to - from) / 6 * (left(from) + 4 * left((from + to) / 2) + left(to));
+    const auto until = [&](double at) {
+        const double u = at / seconds;
+        return u - u * u * u * (10.0 / 3 - u * (5 - u * (3 - u * (2.0 / 3))));
+    };
+    return seconds * (until(to) - until(from));
 }
 
 } // namespace

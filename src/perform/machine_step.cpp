@@ -541,13 +541,15 @@ double seconds_to_decision(const Frame& frame) {
         const CompiledState& state = frame.data.states[layer.path[level].node];
         const double elapsed = layer.path[level].elapsed;
         if (state.kind == NodeKind::pick) { due = std::min(due, std::max(0.0, seconds_to_next_entry(frame, level))); }
+        std::optional<double> known_left; // asked for by many ways out, or by none
+        const auto left = [&] { return known_left ? *known_left : known_left.emplace(seconds_left_at(frame, level)); };
         const auto consider_way_out = [&](const CompiledTransition& transition) {
             consider(after_of(frame, level, transition) - elapsed);
             // What a condition reads of the inputs, and which signals there are, stays as it is within a step.
             if (transition.waits_for_moment() && !may_be_taken(frame, transition)) { return; }
             if (transition.at_end) {
                 const ExpressionInputs inputs{frame.block.smoothed(), frame.block.raw(), {}};
-                consider(seconds_left_at(frame, level) - frame.data.fade_seconds(transition, inputs));
+                consider(left() - frame.data.fade_seconds(transition, inputs));
             }
             if (transition.mark != no_index) {
                 consider(seconds_to_mark(frame.data, frame.block, frame.active(), transition.mark));
@@ -561,7 +563,7 @@ double seconds_to_decision(const Frame& frame) {
             }
             for (std::uint32_t i = 0; i < transition.threshold_count; ++i) {
                 const Threshold& threshold = frame.data.thresholds[transition.first_threshold + i];
-                consider(threshold.reading == Reading::left ? seconds_left_at(frame, level) - double(threshold.value)
+                consider(threshold.reading == Reading::left ? left() - double(threshold.value)
                                                             : double(threshold.value) - elapsed);
             }
         };
