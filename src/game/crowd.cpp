@@ -53,10 +53,17 @@ private:
     static constexpr std::uint16_t nobody = 0xFFFF;
     static_assert(most_sorted <= nobody);
 
-    /// By a character's address. That two of them share a group is rare, and does no harm.
+    /// That of a character's members, found by its address. Where that is taken by those of another one, the next: that
+    /// two share one is rare, and does no harm.
     [[nodiscard]] std::size_t group_of(const Character& character) const {
         const auto address = std::uint64_t(reinterpret_cast<std::uintptr_t>(&character));
-        return std::size_t((address * 0x9E3779B97F4A7C15U) >> 40U) % groups_;
+        auto group = std::size_t((address * 0x9E3779B97F4A7C15U) >> 40U) % groups_;
+        constexpr int most_looks = 8;
+        for (int look = 0; look < most_looks; ++look, group = (group + 1) % groups_) {
+            const std::uint16_t first = first_[group];
+            if (first == nobody || &members_[first].performer->character() == &character) { break; }
+        }
+        return group;
     }
 
     std::span<const CrowdMember> members_;

@@ -1,4 +1,5 @@
 #include "gait/gait.hpp"
+#include "gait/refused_call.hpp"
 #include "perform/block_of.hpp"
 #include "perform/fetch_ahead.hpp"
 #include "support.hpp"
@@ -218,6 +219,28 @@ TEST_CASE("a large crowd of two characters, dealt out by turns, does what each w
         return !std::ranges::equal(a.bytes(), b.bytes());
     };
     for (std::size_t i = 0; i < crowd.size(); ++i) { REQUIRE_FALSE(differ(crowd[i], one_by_one[i])); }
+}
+
+TEST_CASE("a crowd's performers of one character follow one another, and characters as they stand in the crowd") {
+    std::vector<SharedCharacter> casts;
+    for (const char* name : {"lamplighter", "crossing", "harbour_master"}) {
+        casts.push_back(load(support::project() / "demo" / (name + std::string(".gait.yaml"))).character);
+    }
+    std::vector<Performer> crowd;
+    std::vector<CrowdMember> members;
+    for (std::size_t i = 0; i < 12; ++i) { crowd.emplace_back(casts[i % 3]); }
+    for (Performer& performer : crowd) { members.push_back({&performer, -1}); }
+    // Each refuses such a step as its turn comes.
+    std::vector<const Performer*> came;
+    hear_refusals(
+        [](const RefusedCall& call, void* to) noexcept {
+            static_cast<std::vector<const Performer*>*>(to)->push_back(&call.performer);
+        },
+        &came);
+    advance_all(members, RunInParts());
+    hear_refusals(nullptr);
+    REQUIRE(came.size() == crowd.size());
+    for (std::size_t i = 0; i < crowd.size(); ++i) { CHECK(came[i] == &crowd[i % 4 * 3 + i / 4]); }
 }
 
 TEST_CASE("of the lines that a frame of a crowd changes nearly all were asked for ahead, and few more than it needs") {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cstdlib>
 #include <fcntl.h>
+#include <regex>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -289,6 +290,19 @@ TEST_CASE("a machine is sketched with its states, its start, its ways and what a
                Catch::Contains("/nowhere/m.png cannot be written: no such file or directory"));
 }
 
+TEST_CASE("a sketch of a large machine can be read") {
+    const support::TemporaryFolder folder;
+    const std::string path = (folder / "large.svg").string();
+    REQUIRE(gait_tool({"sketch", document, "-o", path}).code == 0);
+    const std::string drawn = support::read(path), scale = "scale(", size = "font-size=\"";
+    const double scaled = std::stod(drawn.substr(drawn.find(scale) + scale.size()));
+    double smallest = 100; // points
+    for (std::size_t at = 0; (at = drawn.find(size, at)) != std::string::npos; ++at) {
+        smallest = std::min(smallest, std::stod(drawn.substr(at + size.size())));
+    }
+    CHECK(scaled * smallest * 96 / 72 > 8); // pixels
+}
+
 TEST_CASE("machines inside states are sketched as boxes, junctions as diamonds, with how things fade") {
     const Finished dot = gait_tool({"sketch", document});
     for (const char* expected :
@@ -448,6 +462,25 @@ TEST_CASE("the completion scripts offer every command and option") {
                             "COMP_WORDS=(gait perform --ch); COMP_CWORD=2; _gait; echo \"${COMPREPLY[@]}\"";
     CHECK(run({"bash", "-c", ask}).out == "--chart\n");
     CHECK(gait_tool({"completion", "fish"}).code == 2);
+}
+
+TEST_CASE("what is said of a body fits any") {
+    const support::TemporaryFolder folder;
+    const std::string rig = (support::project() / "demo/lamplighter.glb").string();
+    const std::string quiet =
+        folder.write("quiet.gait.yaml", "gait: 1\nrig: " + rig +
+                                            "\nclips: {stand: {loop: yes}}\nlayers:\n  - name: body\n    machine:\n"
+                                            "      start: rest\n      states:\n        rest: {play: stand}\n");
+    std::string said = gait_tool({"manual"}).out;
+    for (const std::vector<std::string>& asked :
+         {std::vector<std::string>{"perform", quiet, "--seconds", "1"}, {"check", quiet}}) {
+        const Finished result = gait_tool(asked);
+        CAPTURE(result.err);
+        CHECK(result.code == 0);
+        said += result.out + result.err;
+    }
+    CHECK_THAT(said, Catch::Contains("no transition; it stayed in 'rest'"));
+    CHECK_FALSE(std::regex_search(said, std::regex("\\b(she|hers?|he|him)\\b", std::regex::icase)));
 }
 
 TEST_CASE("the manual page says what help says") {
