@@ -83,6 +83,7 @@ struct StateFacts {
     bool may_yield = false;       ///< some entry of `forbid` lets it give way
     bool nothing = false;         ///< it plays nothing
     bool moves_body = true;       ///< some clip of it travels
+    bool keeps_side = false;      ///< so do all of its clips; see `ClipFrames::keeps_side`
     std::uint32_t first_leaf = 0; ///< of its motion
     SlotSet reads = 0;            ///< the values that its decisions read
 };

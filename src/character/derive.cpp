@@ -118,7 +118,7 @@ void sort_transitions(CharacterData& data) {
     }
 }
 
-void note_travel(CharacterData& data) {
+void note_motions(CharacterData& data) {
     for (CompiledState& state : data.states) {
         if (state.kind != NodeKind::motion) { continue; }
         const Motion& motion = data.motions.motions[state.motion];
@@ -127,6 +127,9 @@ void note_travel(CharacterData& data) {
             return leaf.additive == no_index && data.clips[leaf.clip].travel.travels;
         });
         state.facts.moves_body = !state.game_moves && (motion.paced || travels);
+        // No turn that is added does.
+        state.facts.keeps_side = std::all_of(
+            leaves.begin(), leaves.end(), [](const Leaf& leaf) { return leaf.adds_nothing || leaf.frames.keeps_side; });
     }
 }
 

@@ -17,8 +17,8 @@ GAIT_API void sort_computed(CharacterData& data);
 /// Which ways out of each state hang on more than values and signals.
 GAIT_API void sort_transitions(CharacterData& data);
 
-/// Which states play what moves the body.
-GAIT_API void note_travel(CharacterData& data);
+/// Which states play what moves the body, and which keep their side.
+GAIT_API void note_motions(CharacterData& data);
 
 /// Which layers play what keeps step, and which values the layers' decisions read.
 GAIT_API void note_layers(CharacterData& data);

@@ -432,7 +432,11 @@ public:
         return {first, reinterpret_cast<const std::byte*>(playheads.data() + playheads.size())};
     }
     [[nodiscard]] std::size_t sign_words() const { return layout_->sign_words; }
-    /// Whether any of them is set.
+    std::uint32_t* clear_signs(const Instance& instance) const {
+        std::fill_n(signs(instance), sign_words(), 0U);
+        return signs(instance);
+    }
+    /// Whether any of them is set; where none is, what they hold says nothing.
     [[nodiscard]] bool has_signs(const Instance& instance) const {
         return ((layer().has_signs >> instance.slot) & 1U) != 0;
     }

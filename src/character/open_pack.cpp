@@ -326,7 +326,7 @@ OpenedPack open_looked_at(std::span<const std::byte> bytes, const PackHeader& he
     connect_leaves(*data);
     sort_computed(*data);
     sort_transitions(*data);
-    note_travel(*data);
+    note_motions(*data);
     note_layers(*data);
     note_carried(*data);
     keep_true_twins(*data);

@@ -210,7 +210,7 @@ template <As<CompiledTransition> T, typename V> void fields(T& s, V visit) {
 }
 template <As<StateFacts> T, typename V> void fields(T& s, V visit) {
     auto& [decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, poll_uneven, may_yield,
-           nothing, moves_body, first_leaf, reads] = s;
+           nothing, moves_body, keeps_side, first_leaf, reads] = s;
     visit(decides, synced, only_phase, endless, plain, masked, poll_every_step, poll_signals, poll_uneven, may_yield,
           nothing, first_leaf, reads);
 }

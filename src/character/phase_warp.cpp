@@ -37,6 +37,7 @@ std::optional<PhaseWarp> PhaseWarp::through(KeptList<Footfall> footfalls) {
         const double from = slope(i), to = slope(i + 1), up = rise(i);
         warp.pieces_.push_back({places[i], from, 3 * up - 2 * from - to, from + to - 2 * up});
     }
+    warp.start_ = warp.find_strides(0);
     return warp;
 }
 
@@ -62,6 +63,7 @@ std::optional<PhaseWarp> PhaseWarp::of_pieces(int strides, std::span<const std::
         if (!(least > least_slope) || !joins || !near) { return std::nullopt; }
         warp.pieces_.push_back(piece);
     }
+    warp.start_ = warp.find_strides(0);
     return warp;
 }
 
@@ -102,7 +104,9 @@ PhaseWarp::Point PhaseWarp::at(double strides) const {
     return within(rounds, piece, halves - double(piece));
 }
 
-double PhaseWarp::strides_at(double place) const {
+double PhaseWarp::strides_at(double place) const { return place == 0 ? start_ : find_strides(place); }
+
+double PhaseWarp::find_strides(double place) const {
     if (even()) { return place; }
     const auto rounds = double(whole_below(place - pieces_.front().place)), within = place - rounds;
     std::size_t piece = 0;

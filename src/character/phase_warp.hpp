@@ -79,9 +79,12 @@ private:
                     2 * (c2 + t * cubed)};
         }
     };
+    [[nodiscard]] double find_strides(double place) const;
+
     int strides_ = 1;
     double cycles_ = 1;      ///< one over it
     KeptList<Piece> pieces_; ///< two a stride; empty: evenly
+    double start_ = 0;       ///< the strides at which the clip begins, where most are entered
 };
 
 } // namespace gait::detail

@@ -8,14 +8,18 @@ namespace {
 
 /// The cubic from `b` to `c` whose slopes are those of their neighbours' chords (Catmull and Rom 1974), so that the
 /// speed is continuous from one to the next.
-double between(double a, double b, double c, double d, double t) {
+double cubic(double a, double b, double c, double d, double t) {
     const double start = (c - a) / 2, end = (d - b) / 2;
     return b + t * (start + t * (3 * (c - b) - 2 * start - end + t * (2 * (b - c) + start + end)));
 }
+/// Its slope.
+double slope_of_cubic(double a, double b, double c, double d, double t) {
+    const double start = (c - a) / 2, end = (d - b) / 2;
+    return start + t * (2 * (3 * (c - b) - 2 * start - end) + t * 3 * (2 * (b - c) + start + end));
+}
 
-} // namespace
-
-BodyStep place_at(std::span<const BodyStep> path, double position) {
+/// `visit` with the four places of a path around `position`, and how far it is from the second to the third.
+template <typename Visit> BodyStep around(std::span<const BodyStep> path, double position, Visit visit) {
     const double place = std::clamp(position, 0.0, 1.0) * double(path.size() - 1);
     const std::size_t first = std::min(std::size_t(place), path.size() - 2);
     const BodyStep &b = path[first], &c = path[first + 1];
@@ -25,9 +29,26 @@ BodyStep place_at(std::span<const BodyStep> path, double position) {
     };
     const BodyStep a = first > 0 ? path[first - 1] : beyond(b, c),
                    d = first + 2 < path.size() ? path[first + 2] : beyond(c, b);
-    const double t = place - double(first);
-    return {between(a.x, b.x, c.x, d.x, t), between(a.y, b.y, c.y, d.y, t), between(a.z, b.z, c.z, d.z, t),
-            between(a.yaw, b.yaw, c.yaw, d.yaw, t)};
+    return visit(a, b, c, d, place - double(first));
+}
+
+} // namespace
+
+BodyStep place_at(std::span<const BodyStep> path, double position) {
+    return around(path, position, [](BodyStep a, BodyStep b, BodyStep c, BodyStep d, double t) -> BodyStep {
+        return {cubic(a.x, b.x, c.x, d.x, t), cubic(a.y, b.y, c.y, d.y, t), cubic(a.z, b.z, c.z, d.z, t),
+                cubic(a.yaw, b.yaw, c.yaw, d.yaw, t)};
+    });
+}
+
+BodyStep travel_speed(const TravelPath& travel, double position) {
+    if (travel.path.empty()) { return travel.cycle; }
+    const BodyStep slope = around(travel.path, position, [](auto a, auto b, auto c, auto d, double t) {
+        const BodyStep way{slope_of_cubic(a.x, b.x, c.x, d.x, t), slope_of_cubic(a.y, b.y, c.y, d.y, t),
+                           slope_of_cubic(a.z, b.z, c.z, d.z, t), slope_of_cubic(a.yaw, b.yaw, c.yaw, d.yaw, t)};
+        return turned(way, -cubic(a.yaw, b.yaw, c.yaw, d.yaw, t));
+    });
+    return scaled(slope, double(travel.path.size() - 1));
 }
 
 BodyStep travel_between(const TravelPath& travel, double from, double to) {

@@ -299,7 +299,7 @@ private:
         needs.cursors = data.cursors.size();
         sort_computed(data);
         sort_transitions(data);
-        note_travel(data);
+        note_motions(data);
         note_layers(data);
         note_carried(data);
         for (const CompiledLayer& layer : data.layers) { needs.layers.push_back(layer.needs); }

@@ -35,11 +35,16 @@ struct SmallTurn {
     return {yaw * turn.along, 1 - yaw * turn.across};
 }
 
+/// A way whose direction is turned to the left, by radians.
+[[nodiscard]] inline BodyStep turned(const BodyStep& way, double left) {
+    const auto [s, c] = sine_cosine_of_yaw(left);
+    return {c * way.x + s * way.z, way.y, c * way.z - s * way.x, way.yaw};
+}
+
 /// `first`, then `second` in the frame that `first` leads to.
 [[nodiscard]] inline BodyStep operator*(const BodyStep& first, const BodyStep& second) {
-    const auto [s, c] = sine_cosine_of_yaw(first.yaw);
-    return {first.x + c * second.x + s * second.z, first.y + second.y, first.z - s * second.x + c * second.z,
-            first.yaw + second.yaw};
+    const BodyStep then = turned(second, first.yaw);
+    return {first.x + then.x, first.y + then.y, first.z + then.z, first.yaw + then.yaw};
 }
 
 [[nodiscard]] inline BodyStep inverse(const BodyStep& step) {
@@ -49,9 +54,7 @@ struct SmallTurn {
 
 /// The step that leads from one place to another, both seen from the same place: `inverse(from) * to`.
 [[nodiscard]] inline BodyStep step_between(const BodyStep& from, const BodyStep& to) {
-    const auto [s, c] = sine_cosine_of_yaw(from.yaw);
-    const double x = to.x - from.x, z = to.z - from.z;
-    return {c * x - s * z, to.y - from.y, s * x + c * z, to.yaw - from.yaw};
+    return turned({to.x - from.x, to.y - from.y, to.z - from.z, to.yaw - from.yaw}, -from.yaw);
 }
 
 /// Where the steady motion `twist` leads in one unit of time.

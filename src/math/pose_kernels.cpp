@@ -215,62 +215,45 @@ void difference_turns(ConstRows differences, const float* weights, Hemispheres h
     }
 }
 
-void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
-    const Floats d;
+/// Rounds numbers of less than 2^15 to integers, `scale` times as large.
+HWY_INLINE void store_rounded(Floats d, Vector number, Vector scale, std::int16_t* to) {
+    const hn::Rebind<std::int16_t, Floats> small;
+    const hn::Rebind<std::int32_t, Floats> whole;
+    // Added to this one, whose last bit is 1, the sum's last bits are the integer.
+    const auto large = hn::Set(d, 12582912.0F);
+    const auto sum = hn::MulAdd(number, scale, large);
+    hn::StoreU(hn::DemoteTo(small, hn::Sub(hn::BitCast(whole, sum), hn::BitCast(whole, large))), small, to);
+}
+
+/// The longest of three components, each by itself, and of `longest`.
+HWY_INLINE Vector longest_of(Vector longest, Vector x, Vector y, Vector z) {
+    return hn::Max(longest, hn::Max(hn::Max(hn::Abs(x), hn::Abs(y)), hn::Abs(z)));
+}
+
+/// Writes three rows of rotation vectors as integers, and says what one of them stands for.
+HWY_INLINE float store_all(Floats d, ConstRows turns, Vector longest, SmallTurns out, std::size_t lanes) {
+    constexpr float most = 32767, least = 1e-12F; // less is none
+    const float found = hn::GetLane(hn::MaxOfLanes(d, longest)), length = found > least ? found : 0;
+    const auto scale = hn::Set(d, length > 0 ? most / length : 0);
     for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        const auto zero = hn::Zero(d);
-        auto x = zero, y = x, z = x, w = x, ax = x, ay = x, az = x, aw = x, ex = x, ey = x, ez = x, ew = x;
-        load(d, poses.before.first + lane, poses.before.stride, x, y, z, w);
-        load(d, poses.after.first + lane, poses.after.stride, ax, ay, az, aw);
-        multiply<true>(x, y, z, w, ax, ay, az, aw);
-        flip_where_negative(w, x, y, z, w);
-        auto lx = zero, ly = lx, lz = lx, lw = lx;
-        load(d, poses.after_earlier.first + lane, poses.after_earlier.stride, lx, ly, lz, lw);
-        if (poses.goes_on) {
-            // From where it is to there, the other way about: `after * conjugate(later) * after`.
-            const auto near = hn::MulAdd(ax, lx, hn::MulAdd(ay, ly, hn::MulAdd(az, lz, hn::Mul(aw, lw))));
-            flip_where_negative(near, lx, ly, lz, lw);
-            auto bx = ax, by = ay, bz = az, bw = aw;
-            multiply<true>(bx, by, bz, bw, lx, ly, lz, lw);
-            multiply<false>(bx, by, bz, bw, ax, ay, az, aw);
-            lx = bx, ly = by, lz = bz, lw = bw;
-        }
-        load(d, poses.before_earlier.first + lane, poses.before_earlier.stride, ex, ey, ez, ew);
-        multiply<true>(ex, ey, ez, ew, lx, ly, lz, lw);
-        const auto near = hn::MulAdd(x, ex, hn::MulAdd(y, ey, hn::MulAdd(z, ez, hn::Mul(w, ew))));
-        flip_where_negative(near, ex, ey, ez, ew);
-        // What is but rounding is none: its direction, which says how an offset decays, would be anything.
-        const auto length = hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z)));
-        const auto turned = hn::Gt(length, hn::Set(d, 1e-13F));
-        x = hn::IfThenElseZero(turned, x), y = hn::IfThenElseZero(turned, y), z = hn::IfThenElseZero(turned, z);
-        logarithm(d, x, y, z, w);
-        logarithm(d, ex, ey, ez, ew);
-        float* to = out.first + lane;
-        store(d, x, y, z, hn::Sub(x, ex), to, out.stride);
-        hn::Store(hn::Sub(y, ey), d, to + 4 * out.stride);
-        hn::Store(hn::Sub(z, ez), d, to + 5 * out.stride);
+        const float* of = turns.first + lane;
+        std::int16_t* to = out.first + lane;
+        store_rounded(d, hn::Load(d, of), scale, to);
+        store_rounded(d, hn::Load(d, of + turns.stride), scale, to + out.stride);
+        store_rounded(d, hn::Load(d, of + 2 * turns.stride), scale, to + 2 * out.stride);
     }
+    return length / most;
 }
 
 float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
     const Floats d;
-    const hn::Rebind<std::int16_t, Floats> small;
-    auto greatest = hn::Zero(d);
-    for (std::size_t row = 0; row < 3; ++row) {
-        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-            greatest = hn::Max(greatest, hn::Abs(hn::Load(d, turns.first + row * turns.stride + lane)));
-        }
+    auto longest = hn::Zero(d);
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        const float* of = turns.first + lane;
+        longest =
+            longest_of(longest, hn::Load(d, of), hn::Load(d, of + turns.stride), hn::Load(d, of + 2 * turns.stride));
     }
-    constexpr float most = 32767, least = 1e-12F; // less is none
-    const float found = hn::GetLane(hn::MaxOfLanes(d, greatest)), longest = found > least ? found : 0;
-    const auto scale = hn::Set(d, longest > 0 ? most / longest : 0);
-    for (std::size_t row = 0; row < 3; ++row) {
-        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-            const auto value = hn::Mul(hn::Load(d, turns.first + row * turns.stride + lane), scale);
-            hn::StoreU(hn::DemoteTo(small, hn::NearestInt(value)), small, out.first + row * out.stride + lane);
-        }
-    }
-    return longest / most;
+    return store_all(d, turns, longest, out, lanes);
 }
 
 /// What is left of those lanes whose velocity would carry them over to the other side, and which arrive earlier; see
@@ -327,9 +310,7 @@ HWY_INLINE Vector read_kept(Floats d, const std::int16_t* from) {
     return hn::Mul(hn::ConvertTo(d, hn::PromoteTo(whole, hn::LoadU(small, from))), hn::Set(d, SmallPoses::unit));
 }
 HWY_INLINE void write_kept(Floats d, Vector value, std::int16_t* to) {
-    const hn::Rebind<std::int16_t, Floats> small;
-    const auto parts = hn::NearestInt(hn::Mul(value, hn::Set(d, 1 / SmallPoses::unit)));
-    hn::StoreU(hn::DemoteTo(small, parts), small, to);
+    store_rounded(d, value, hn::Set(d, 1 / SmallPoses::unit), to);
 }
 
 void mix_kept(Rows shown, SmallPoses kept, const KeptShares& shares, std::size_t lanes) {
@@ -418,44 +399,90 @@ void sum_up(const PoseLayer& layer, Rows sum) {
     }
 }
 
-/// Sets the bits of joints whose `product_at(lane)` is negative.
-template <typename ProductAt>
-HWY_INLINE bool mark_opposed(std::size_t lanes, std::size_t first, std::uint32_t* words, ProductAt product_at) {
+/// Sets the bits of those lanes from `lane` on whose product of two quaternions is negative. Whether there is any.
+HWY_INLINE bool mark_opposed(Floats d, Vector product, JointBits opposed, std::size_t lane) {
+    const auto far = hn::Lt(product, hn::Zero(d));
+    if (hn::AllFalse(d, far)) { return false; }
+    std::uint8_t bits[8] = {};
+    hn::StoreMaskBits(d, far, bits);
+    const std::size_t joint = opposed.first + lane;
+    opposed.words[joint / 32] |= (bits[0] | std::uint32_t{bits[1]} << 8U) << (joint % 32);
+    return true;
+}
+
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, JointBits opposed) {
     const Floats d;
+    const auto zero = hn::Zero(d);
     bool any = false;
-    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
-        const auto opposed = hn::Lt(product_at(lane), hn::Zero(d));
-        if (hn::AllFalse(d, opposed)) { continue; }
-        any = true;
-        std::uint8_t bits[8] = {};
-        hn::StoreMaskBits(d, opposed, bits);
-        const std::size_t joint = first + lane;
-        words[joint / 32] |= (bits[0] | std::uint32_t{bits[1]} << 8U) << (joint % 32);
+    for (std::size_t lane = 0; lane < one.lanes; lane += hn::Lanes(d)) {
+        auto x = zero, y = zero, z = zero, w = zero, ox = zero, oy = zero, oz = zero, ow = zero;
+        blend_lanes(d, one, lane, x, y, z, w);
+        blend_lanes(d, other, lane, ox, oy, oz, ow);
+        const auto product = hn::MulAdd(x, ox, hn::MulAdd(y, oy, hn::MulAdd(z, oz, hn::Mul(w, ow))));
+        any = mark_opposed(d, product, opposed, lane) || any;
     }
     return any;
 }
 
-bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
+// Loop by loop, as in `compose`.
+CaughtTurns catch_turns(const TurningPoses& poses, SmallTurns out, JointBits opposed) {
     const Floats d;
+    const std::size_t lanes = poses.after.lanes;
+    constexpr std::size_t stride = most_composed;
+    HWY_ALIGN float now[4 * stride], then[4 * stride];
     const auto zero = hn::Zero(d);
-    return mark_opposed(one.lanes, first, words, [&](std::size_t lane) HWY_ATTR {
-        auto x = zero, y = zero, z = zero, w = zero, ox = zero, oy = zero, oz = zero, ow = zero;
-        blend_lanes(d, one, lane, x, y, z, w);
-        blend_lanes(d, other, lane, ox, oy, oz, ow);
-        return hn::MulAdd(x, ox, hn::MulAdd(y, oy, hn::MulAdd(z, oz, hn::Mul(w, ow))));
-    });
-}
-
-bool find_opposed_rows(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words) {
-    const Floats d;
-    return mark_opposed(lanes, first, words, [&](std::size_t lane) HWY_ATTR {
-        auto product = hn::Zero(d);
-        for (std::size_t row = 0; row < 4; ++row) {
-            product = hn::MulAdd(hn::Load(d, one.first + row * one.stride + lane),
-                                 hn::Load(d, other.first + row * other.stride + lane), product);
+    HWY_NAMESPACE::sum_up(poses.after, {now, stride});
+    HWY_NAMESPACE::sum_up(poses.after_earlier, {then, stride});
+    if (poses.goes_on) {
+        // From where it is to there, the other way about: `after * conjugate(later) * after`.
+        for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+            auto x = zero, y = x, z = x, w = x, lx = x, ly = x, lz = x, lw = x;
+            load(d, now + lane, stride, x, y, z, w);
+            load(d, then + lane, stride, lx, ly, lz, lw);
+            const auto near = hn::MulAdd(x, lx, hn::MulAdd(y, ly, hn::MulAdd(z, lz, hn::Mul(w, lw))));
+            flip_where_negative(near, lx, ly, lz, lw);
+            auto bx = x, by = y, bz = z, bw = w;
+            multiply<true>(bx, by, bz, bw, lx, ly, lz, lw);
+            multiply<false>(bx, by, bz, bw, x, y, z, w);
+            store(d, bx, by, bz, bw, then + lane, stride);
         }
-        return product;
-    });
+    }
+    bool any_opposed = false;
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto x = zero, y = x, z = x, w = x, ax = x, ay = x, az = x, aw = x, ex = x, ey = x, ez = x, ew = x;
+        load(d, poses.before.first + lane, poses.before.stride, x, y, z, w);
+        load(d, now + lane, stride, ax, ay, az, aw);
+        multiply<true>(x, y, z, w, ax, ay, az, aw);
+        if (opposed.words != nullptr) { any_opposed = mark_opposed(d, w, opposed, lane) || any_opposed; }
+        flip_where_negative(w, x, y, z, w);
+        load(d, poses.before_earlier.first + lane, poses.before_earlier.stride, ex, ey, ez, ew);
+        load(d, then + lane, stride, ax, ay, az, aw);
+        multiply<true>(ex, ey, ez, ew, ax, ay, az, aw);
+        const auto near = hn::MulAdd(x, ex, hn::MulAdd(y, ey, hn::MulAdd(z, ez, hn::Mul(w, ew))));
+        flip_where_negative(near, ex, ey, ez, ew);
+        // What is but rounding is none: its direction, which says how an offset decays, would be anything.
+        const auto length = hn::MulAdd(x, x, hn::MulAdd(y, y, hn::Mul(z, z)));
+        const auto turned = hn::Gt(length, hn::Set(d, 1e-13F));
+        x = hn::IfThenElseZero(turned, x), y = hn::IfThenElseZero(turned, y), z = hn::IfThenElseZero(turned, z);
+        store(d, x, y, z, w, now + lane, stride);
+        store(d, ex, ey, ez, ew, then + lane, stride);
+    }
+    auto longest = zero, longest_change = zero;
+    for (std::size_t lane = 0; lane < lanes; lane += hn::Lanes(d)) {
+        auto x = zero, y = x, z = x, w = x, ex = x, ey = x, ez = x, ew = x;
+        load(d, now + lane, stride, x, y, z, w);
+        load(d, then + lane, stride, ex, ey, ez, ew);
+        logarithm(d, x, y, z, w);
+        logarithm(d, ex, ey, ez, ew);
+        ex = hn::Sub(x, ex), ey = hn::Sub(y, ey), ez = hn::Sub(z, ez);
+        longest = longest_of(longest, x, y, z);
+        longest_change = longest_of(longest_change, ex, ey, ez);
+        store(d, x, y, z, zero, now + lane, stride);
+        store(d, ex, ey, ez, zero, then + lane, stride);
+    }
+    const float turn = store_all(d, {now, stride}, longest, out, lanes);
+    const SmallTurns changes{out.first + 3 * out.stride, out.stride};
+    return {turn, store_all(d, {then, stride}, longest_change, changes, lanes), any_opposed};
 }
 
 } // namespace gait::kernels::HWY_NAMESPACE
@@ -493,7 +520,6 @@ HWY_EXPORT(pass_kept);
 HWY_EXPORT(blend_rotations);
 HWY_EXPORT(spread_signs);
 HWY_EXPORT(find_opposed);
-HWY_EXPORT(find_opposed_rows);
 HWY_EXPORT(sum_up);
 
 void accumulate(Rows sum, const BlendSource* sources, std::size_t count, std::size_t lanes) {
@@ -515,8 +541,8 @@ void difference_turns(ConstRows differences, const float* weights, Hemispheres h
     HWY_DYNAMIC_DISPATCH(difference_turns)(differences, weights, hemispheres, turns, lanes);
 }
 
-void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes) {
-    HWY_DYNAMIC_DISPATCH(catch_turns)(poses, out, lanes);
+CaughtTurns catch_turns(const TurningPoses& poses, SmallTurns out, JointBits opposed) {
+    return HWY_DYNAMIC_DISPATCH(catch_turns)(poses, out, opposed);
 }
 
 float store_turns(ConstRows turns, SmallTurns out, std::size_t lanes) {
@@ -541,12 +567,8 @@ bool blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
     return HWY_DYNAMIC_DISPATCH(blend_rotations)(below, above, weights, hemispheres, lanes);
 }
 
-bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words) {
-    return HWY_DYNAMIC_DISPATCH(find_opposed)(one, other, first, words);
-}
-
-bool find_opposed(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words) {
-    return HWY_DYNAMIC_DISPATCH(find_opposed_rows)(one, other, lanes, first, words);
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, JointBits opposed) {
+    return HWY_DYNAMIC_DISPATCH(find_opposed)(one, other, opposed);
 }
 
 void sum_up(const PoseLayer& layer, Rows sum) { HWY_DYNAMIC_DISPATCH(sum_up)(layer, sum); }

@@ -99,17 +99,6 @@ bool blend_rotations(Rows below, ConstRows above, const float* weights, Hemisphe
 void difference_turns(ConstRows differences, const float* weights, Hemispheres hemispheres, Rows turns,
                       std::size_t lanes);
 
-/// Two poses as they are, and as they were a little earlier; their quaternions need not be unit ones.
-struct TurningPoses {
-    ConstRows before, before_earlier;
-    ConstRows after, after_earlier;
-    bool goes_on; ///< `after_earlier` is as long after: what it was before is worked out from that
-};
-
-/// The turn of each lane from `after` to `before` as a rotation vector, radians, in the first three rows of `out`, and
-/// in the other three what that changed by. The short way round.
-void catch_turns(const TurningPoses& poses, Rows out, std::size_t lanes);
-
 /// Rotation vectors kept as integers, and how fast they change: six rows, `stride` apart.
 struct SmallTurns {
     std::int16_t* first;
@@ -166,12 +155,31 @@ inline constexpr std::size_t most_composed = 64;
 /// Blends layer upon layer. Only the first may be without weights.
 void compose(Rows pose, const PoseLayer* layers, std::size_t count);
 
+/// A bit for each joint from the character's first on; the lanes begin at joint `first`, a multiple of the padding.
+struct JointBits {
+    std::uint32_t* words;
+    std::size_t first;
+};
+
 /// Sets the bit of each joint whose quaternion is on the other side in one layer's blend than in another's, both of the
-/// same lanes and laid over nothing: `words` holds a bit for each joint from the character's first on, the lanes begin
-/// at joint `first`, a multiple of the padding. Whether there is any.
-bool find_opposed(const PoseLayer& one, const PoseLayer& other, std::size_t first, std::uint32_t* words);
-/// The same of two poses of `lanes` lanes.
-bool find_opposed(ConstRows one, ConstRows other, std::size_t lanes, std::size_t first, std::uint32_t* words);
+/// same lanes and laid over nothing. Whether there is any.
+bool find_opposed(const PoseLayer& one, const PoseLayer& other, JointBits opposed);
+
+/// Two poses as they are, and as they were a little earlier; their quaternions need not be unit ones. What is `after`
+/// is blended on the way: layers of the same lanes, laid over nothing.
+struct TurningPoses {
+    ConstRows before, before_earlier;
+    const PoseLayer &after, &after_earlier;
+    bool goes_on; ///< `after_earlier` is as long after: what it was before is worked out from that
+};
+struct CaughtTurns {
+    float turn, change; ///< what an integer stands for, radians
+    bool any_opposed;   ///< some joint is on the other side `after` than `before`
+};
+/// Writes the turn of each joint from `after` to `before` as a rotation vector into the first three rows of `out`, and
+/// into the other three what that changed by. The short way round. Sets the bits of those that are opposed; without
+/// words none is.
+CaughtTurns catch_turns(const TurningPoses& poses, SmallTurns out, JointBits opposed);
 
 /// The vector instruction sets this machine can run, best first, by name.
 [[nodiscard]] std::vector<std::string> runnable_targets();

@@ -16,11 +16,11 @@ double root_part(const CharacterData& data, const PerformerBlock& block, const I
     return of_leaf == nullptr ? 1.0 : double(*of_leaf);
 }
 
-} // namespace
-
-ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
-                           TimeAhead time, PhaseStep phase) {
-    const double dt = time.dt;
+/// Sums over some seconds what instances have of the body's way; `own(leaf, playhead, follows)` is a clip's own in
+/// full, which may follow the shared phase.
+template <typename Own>
+ClipTravel sum_up(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double seconds,
+                  Own own) {
     const LayerHeader& layer = block.layer();
     const auto shares = instance_shares(layer, what);
     ClipTravel sum;
@@ -37,33 +37,59 @@ ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& bloc
         const auto leaves = data.motions.leaves_of(motion);
         if (motion.paced) {
             const VelocityCorrection& correction = block.velocity_correction(instance);
-            sum.twist.x -= double(shares[i]) * double(correction.right) * dt;
-            sum.twist.z += double(shares[i]) * double(correction.ahead) * dt;
+            sum.twist.x -= double(shares[i]) * double(correction.right) * seconds;
+            sum.twist.z += double(shares[i]) * double(correction.ahead) * seconds;
         }
         for (const Playhead& playhead : block.playing(instance)) {
             const Leaf& leaf = leaves[playhead.leaf];
-            const TravelPath& travel = data.clips[leaf.clip].travel;
-            if (!travel.travels || leaf.additive != no_index) { continue; }
+            if (!data.clips[leaf.clip].travel.travels || leaf.additive != no_index) { continue; }
             const double weight = double(shares[i]) * double(playhead.weight) * root_part(data, block, instance, leaf);
-            // The body goes on as it went where a motion stands still to be left.
-            const double speed = leaf.rate * double(playhead.pace);
-            double from = playhead.position + time.begin * speed, to = from + dt * speed;
-            if (follows_phase(instance, leaf)) {
-                const PhaseWarp& warp = data.motions.warp_of(leaf);
-                from = warp.place(phase.from);
-                to = warp.place(phase.to);
-            }
-            if (!leaf.loops) {
-                from = std::clamp(from, 0.0, 1.0);
-                to = std::clamp(to, 0.0, 1.0);
-            }
-            const BodyStep own = travel_between(travel, from, to);
-            sum.twist = {sum.twist.x + weight * own.x, sum.twist.y + weight * own.y, sum.twist.z + weight * own.z,
-                         sum.twist.yaw + weight * own.yaw};
+            const BodyStep way = own(leaf, playhead, follows_phase(instance, leaf));
+            sum.twist = {sum.twist.x + weight * way.x, sum.twist.y + weight * way.y, sum.twist.z + weight * way.z,
+                         sum.twist.yaw + weight * way.yaw};
             sum.share += weight;
         }
     }
     return sum;
+}
+
+/// Cycles a second, also where a motion stands still to be left: the body goes on as it went.
+double cycles_a_second(const Leaf& leaf, const Playhead& playhead) { return leaf.rate * double(playhead.pace); }
+
+} // namespace
+
+ClipTravel travel_of_clips(const CharacterData& data, const PerformerBlock& block, const Evaluation& what,
+                           TimeAhead time, PhaseStep phase) {
+    return sum_up(data, block, what, time.dt, [&](const Leaf& leaf, const Playhead& playhead, bool follows) {
+        const double speed = cycles_a_second(leaf, playhead);
+        double from = playhead.position + time.begin * speed, to = from + time.dt * speed;
+        if (follows) {
+            const PhaseWarp& warp = data.motions.warp_of(leaf);
+            from = warp.place(phase.from);
+            to = warp.place(phase.to);
+        }
+        if (!leaf.loops) {
+            from = std::clamp(from, 0.0, 1.0);
+            to = std::clamp(to, 0.0, 1.0);
+        }
+        return travel_between(data.clips[leaf.clip].travel, from, to);
+    });
+}
+
+ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
+    const double strides = strides_of(block.layer());
+    const double cadence =
+        plays_synced(data, block.layer()) ? PhaseClock(data, block, what).speed(strides) : 0; // strides a second
+    return sum_up(data, block, what, 1, [&](const Leaf& leaf, const Playhead& playhead, bool follows) -> BodyStep {
+        double position = playhead.position, speed = cycles_a_second(leaf, playhead);
+        if (follows) {
+            const PhaseWarp::Point place = data.motions.warp_of(leaf).at(strides);
+            position = place.place;
+            speed = cadence * place.slope;
+        }
+        const bool has_ended = !leaf.loops && (speed > 0 ? position >= 1 : position <= 0);
+        return has_ended ? BodyStep{} : scaled(travel_speed(data.clips[leaf.clip].travel, position), speed);
+    });
 }
 
 namespace {
@@ -86,15 +112,6 @@ double decay_over(const LayerHeader& layer, TimeAhead time) {
 ClipTravel travel_of_offset(const LayerHeader& layer, TimeAhead time) {
     const double decay = decay_over(layer, time);
     return {scaled(layer.offset_travel, decay), time.dt > 0 ? layer.offset_share * decay / time.dt : 0};
-}
-
-ClipTravel travel_velocity(const CharacterData& data, const PerformerBlock& block, const Evaluation& what) {
-    const double strides = strides_of(block.layer());
-    PhaseStep phase{strides, strides};
-    if (plays_synced(data, block.layer())) { phase.to = PhaseClock(data, block, what).after(strides, velocity_step); }
-    ClipTravel travel = travel_of_clips(data, block, what, {0, velocity_step}, phase);
-    travel.twist = scaled(travel.twist, 1 / velocity_step);
-    return travel;
 }
 
 } // namespace gait::detail

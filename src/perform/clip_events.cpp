@@ -83,14 +83,20 @@ private:
     bool is_active_ = false;
 };
 
-/// Calls `visit` with each span that the clip is inside of.
-template <typename Visit> void spans_around(Frame& frame, std::size_t instance, const Playhead& playhead, Visit visit) {
-    const Instance& playing = frame.layer.instances[instance];
-    const Leaf& leaf = leaves_of(frame.data, playing)[playhead.leaf];
-    const double position = place_of(frame.data, frame.layer, playing, leaf, playhead).position;
-    for (const PlacedSpan& span : frame.data.clip_events[leaf.clip].spans) {
-        if (position >= span.from - same_place && position < span.to - same_place) { visit(span.span, position); }
+/// Says of each span that the clip is inside of, at `position`, that it begins or ends there.
+void say_spans(Passing& passing, const ClipEvents& moments, double position, EventKind kind) {
+    for (const PlacedSpan& span : moments.spans) {
+        const bool inside = position >= span.from - same_place && position < span.to - same_place;
+        if (inside) { passing.say_at({kind, span.span, position}, 0); }
     }
+}
+
+double position_of(const Frame& frame, std::size_t instance, const Leaf& leaf, const Playhead& playhead) {
+    return place_of(frame.data, frame.layer, frame.layer.instances[instance], leaf, playhead).position;
+}
+
+const Leaf& leaf_of(const Frame& frame, std::size_t instance, const Playhead& playhead) {
+    return leaves_of(frame.data, frame.layer.instances[instance])[playhead.leaf];
 }
 
 } // namespace
@@ -98,26 +104,25 @@ template <typename Visit> void spans_around(Frame& frame, std::size_t instance, 
 void pass_clip_events(Frame& frame, const Played& played) { Passing(frame, played).run(); }
 
 void begin_clip_events(Frame& frame, std::size_t instance, const Playhead& playhead) {
-    const Instance& playing = frame.layer.instances[instance];
-    const Leaf& leaf = leaves_of(frame.data, playing)[playhead.leaf];
-    const double position = place_of(frame.data, frame.layer, playing, leaf, playhead).position;
+    const Leaf& leaf = leaf_of(frame, instance, playhead);
+    const ClipEvents& moments = frame.data.clip_events[leaf.clip];
+    if (moments.marks.empty() && moments.spans.empty()) { return; }
+    const double position = position_of(frame, instance, leaf, playhead);
     const Played here{instance, &playhead, position, position, 0, true};
     Passing passing(frame, here);
-    for (const PlacedMark& mark : frame.data.clip_events[leaf.clip].marks) {
+    for (const PlacedMark& mark : moments.marks) {
         if (std::fabs(mark.at - position) <= same_place) { passing.say_at({EventKind::mark, mark.mark, mark.at}, 0); }
     }
-    spans_around(frame, instance, playhead, [&](std::uint16_t span, double at) {
-        passing.say_at({EventKind::span_begun, span, at}, 0);
-    });
+    say_spans(passing, moments, position, EventKind::span_begun);
 }
 
 void end_clip_events(Frame& frame, std::size_t instance, const Playhead& playhead) {
-    if (frame.events == nullptr) { return; }
+    const Leaf& leaf = leaf_of(frame, instance, playhead);
+    const ClipEvents& moments = frame.data.clip_events[leaf.clip];
+    if (frame.events == nullptr || moments.spans.empty()) { return; }
     const Played here{instance, &playhead, 0, 0, 0, false};
     Passing passing(frame, here);
-    spans_around(frame, instance, playhead, [&](std::uint16_t span, double at) {
-        passing.say_at({EventKind::span_ended, span, at}, 0);
-    });
+    say_spans(passing, moments, position_of(frame, instance, leaf, playhead), EventKind::span_ended);
 }
 
 void end_clip_events(Frame& frame, std::size_t instance) {

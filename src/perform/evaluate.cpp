@@ -386,18 +386,13 @@ void LayerPose::evaluate(Window window, PoseRows out, bool to_unit) const {
     }
 }
 
-void forget_signs(const PerformerBlock& block) {
-    const LayerHeader& layer = block.layer();
-    const Instance& newest = layer.instances[layer.instance_count - 1U];
-    std::fill_n(block.signs(newest), block.sign_words(), 0U);
-    block.mark_signs(newest, false);
-}
-
 bool keep_side(const CharacterData& data, const PerformerBlock& block) {
     const LayerHeader& layer = block.layer();
     if (layer.has_signs != 0) { return false; }
     for (std::size_t i = 0; i < layer.instance_count; ++i) {
-        const Leaf* leaves = data.leaves_of(data.states[layer.instances[i].state]);
+        const CompiledState& state = data.states[layer.instances[i].state];
+        if (state.facts.keeps_side) { continue; }
+        const Leaf* leaves = data.leaves_of(state);
         for (const Playhead& playhead : block.playing(layer.instances[i])) {
             const Leaf& leaf = leaves[playhead.leaf];
             if (!leaf.adds_nothing && !leaf.frames.keeps_side) { return false; } // no turn that is added does
@@ -410,7 +405,7 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
     const LayerHeader& layer = block.layer();
     const std::size_t newest = layer.instance_count - 1U;
     if (newest == 0 || keep_side(data, block)) { return; }
-    std::uint32_t* const signs = block.signs(layer.instances[newest]);
+    std::uint32_t* const signs = block.clear_signs(layer.instances[newest]);
     const LayerPose pose_below(data, block, {0, newest, 0, false}),
         pose_own(data, block, {newest, newest + 1, 0, false});
     bool any = false;
@@ -420,7 +415,7 @@ void choose_signs(const CharacterData& data, const PerformerBlock& block) {
         own.begin(window);
         pose_below.write(below, nullptr);
         pose_own.write(own, nullptr);
-        any = kernels::find_opposed(below.only_layer(), own.only_layer(), window.first, signs) || any;
+        any = kernels::find_opposed(below.only_layer(), own.only_layer(), {signs, window.first}) || any;
     });
     block.mark_signs(layer.instances[newest], any);
 }

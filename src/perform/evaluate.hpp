@@ -100,8 +100,6 @@ private:
     bool offset_; ///< there is one
 };
 
-/// The newest instance has no signs yet.
-void forget_signs(const PerformerBlock& block);
 /// Whether nothing that plays can be opposed to anything else that does.
 [[nodiscard]] bool keep_side(const CharacterData& data, const PerformerBlock& block);
 /// Chooses, joint by joint, the sign with which it joins those below it.

@@ -48,6 +48,7 @@ struct Change {
     /// How far off the instant is to which speeds are measured, seconds: before it, but what has only just begun has
     /// nothing before.
     double moment = has_just_begun(left.block.layer(), before) ? velocity_step : -velocity_step;
+    [[nodiscard]] const Instance& newest() const { return block.layer().instances[block.layer().instance_count - 1U]; }
     /// Of a difference over that time, the speed.
     [[nodiscard]] float per_second() const { return float(-1 / moment); }
 };
@@ -68,44 +69,48 @@ struct Uncovered {
     Coverage now, then;
 };
 
-/// A window of a pose, and of the same a moment off.
-struct WindowMotion {
+/// What a window of the layer shows from now on, and a moment off.
+struct Fresh {
+    explicit Fresh(Window window) : now(window), then(window) {}
+    WindowProgram now, then;
+    MovedValues moved_now, moved_then;
+};
+void write(const LayerPose& pose, Window window, WindowProgram& program, MovedValues& moved) {
+    program.begin(window);
+    pose.write(program, &moved);
+}
+
+/// A window of what it showed, and a moment off.
+struct Left {
     WindowPose now, then;
 };
 
-/// Gives the newest motion, whose pose is `after`, the signs with which it is on the side of what was `before`.
-void put_on_side_of(const WindowPose& before, const WindowPose& after, const PerformerBlock& block, Window window) {
-    const Instance& newest = block.layer().instances[block.layer().instance_count - 1U];
-    const kernels::ConstRows one{before.rows.data(), window_lanes}, other{after.rows.data(), window_lanes};
-    if (kernels::find_opposed(one, other, window.lanes, window.first, block.signs(newest))) {
-        block.mark_signs(newest, true);
-    }
-}
-
-/// The turn of each joint from `after` to `before`, and how fast it changes. `goes_on`: what is after has only just
-/// begun, and its `then` is as long after.
-void catch_turns(const Change& change, Window window, const WindowMotion& before, const WindowMotion& after,
-                 bool goes_on) {
+/// The turn of each joint from `fresh` to `left`, and how fast it changes. `goes_on`: what is fresh has only just
+/// begun, and its `then` is as long after. Gives the newest motion, if that is asked for, the signs with which it is on
+/// the side of what is left.
+void catch_turns(const Change& change, Window window, const Left& left, Fresh& fresh, bool goes_on) {
     const PerformerBlock& block = change.block;
+    const Window reach = block.reach();
+    const Instance& newest = change.newest();
     const auto rows = [](const WindowPose& pose) { return kernels::ConstRows{pose.rows.data(), window_lanes}; };
-    alignas(cache_line) std::array<float, 6 * window_lanes> turns; // NOLINT: filled lane by lane
-    kernels::catch_turns({rows(before.now), rows(before.then), rows(after.now), rows(after.then), goes_on},
-                         {turns.data(), window_lanes}, window.lanes);
-    block.offset_units(window.first) = {store_offset(block, 0, window, turns.data()),
-                                        change.per_second() *
-                                            store_offset(block, 3, window, turns.data() + 3 * window_lanes)};
+    const kernels::JointBits opposed{change.chooses_signs ? block.signs(newest) : nullptr, window.first};
+    const kernels::CaughtTurns caught = kernels::catch_turns(
+        {rows(left.now), rows(left.then), fresh.now.only_layer(), fresh.then.only_layer(), goes_on},
+        {block.offset_turn(0) + (window.first - reach.first), reach.lanes}, opposed);
+    block.offset_units(window.first) = {caught.turn, change.per_second() * caught.change};
+    if (caught.any_opposed) { block.mark_signs(newest, true); }
 }
 
 /// The difference of the translations and scales that some clip moves, and how fast it changes.
-void catch_moves(const Change& change, Window window, const WindowMotion& before, const WindowMotion& after,
-                 bool goes_on) {
+void catch_moves(const Change& change, Window window, const Left& left, const Fresh& fresh, bool goes_on) {
     float* move = change.block.offset_move() + 6 * change.data.first_moved(window.first);
-    for (const MovedJoint& moved : change.data.moved_in(window)) {
+    const auto moved = change.data.moved_in(window);
+    for (std::size_t m = 0; m < moved.size(); ++m) {
         for (std::size_t axis = 0; axis < 3; ++axis) {
-            const std::size_t cell = cell_of(moved, axis, window);
-            const float start = before.now.rows[cell] - after.now.rows[cell];
-            const float then = after.then.rows[cell];
-            const float off = before.then.rows[cell] - (goes_on ? 2 * after.now.rows[cell] - then : then);
+            const std::size_t cell = cell_of(moved[m], axis, window);
+            const float now = fresh.moved_now.at[m][axis], then = fresh.moved_then.at[m][axis];
+            const float start = left.now.rows[cell] - now;
+            const float off = left.then.rows[cell] - (goes_on ? 2 * now - then : then);
             *move++ = unless_below(1e-9F, start);
             *move++ = unless_below(1e-6F, (start - off) * change.per_second());
         }
@@ -123,6 +128,7 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
     const LayerPose before = left_pose(change.before), before_then = left_pose(shifted(change.before, change.moment)),
                     after = pose_of(stays),
                     after_then = pose_of(shifted(stayed, goes_on ? velocity_step : change.moment));
+    if (change.chooses_signs) { change.block.clear_signs(change.newest()); }
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {
             const PoseRows rows{out.rows.data(), window_lanes};
@@ -130,12 +136,12 @@ void catch_pose(const Change& change, const Uncovered& uncovered) {
             if (&change.left.data != &change.data) { fill_rest(change.data, window, rows); }
             pose.evaluate_sums(window, rows);
         };
-        WindowMotion left, fresh;
+        Left left;
         evaluate(before, left.now);
         evaluate(before_then, left.then);
-        evaluate(after, fresh.now);
-        evaluate(after_then, fresh.then);
-        if (change.chooses_signs) { put_on_side_of(left.now, fresh.now, change.block, window); }
+        Fresh fresh(window);
+        write(after, window, fresh.now, fresh.moved_now);
+        write(after_then, window, fresh.then, fresh.moved_then);
         catch_turns(change, window, left, fresh, goes_on);
         catch_moves(change, window, left, fresh, goes_on);
     });

@@ -35,6 +35,8 @@ public:
         const double step = seconds * cadence_;
         return count_ == 0 || step == 0 ? strides + step : after_uneven(strides, step);
     }
+    /// How fast it goes where it stands at `strides`, strides a second.
+    [[nodiscard]] double speed(double strides) const { return cadence_ / reading(strides).slope; }
     /// Seconds from one phase to another; infinite when it does not come there.
     [[nodiscard]] double until(double strides, double later) const;
 

@@ -170,7 +170,7 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     weigh_active(frame);
     if (plan.phase == PhasePart::begins) { phase.begin(); }
     if (plan.is_placed) { place_playheads(frame, entrance, from, plan.is_led); }
-    forget_signs(frame.block);
+    frame.block.mark_signs(frame.active(), false);
     if (style != FadeStyle::inertial) { choose_signs(frame.data, frame.block); }
     begin_fade(frame, style);
     if (frame.in_step) { begin_active(frame); }

@@ -16,6 +16,7 @@ TEST_CASE("footfalls lie at whole and half strides, and the way between them is 
     CHECK(warp->place(0.5) == Approx(0.45));
     CHECK(warp->place(1) == Approx(1.2));
     CHECK(warp->place(-2) == Approx(-1.8));
+    CHECK(warp->place(warp->strides_at(0)) == Approx(0).margin(1e-12));
     double before = warp->place(-1);
     for (double s = -1; s < 2; s += 0.001) {
         CHECK(warp->place(s) >= before);

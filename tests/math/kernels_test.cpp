@@ -292,20 +292,55 @@ TEST_CASE("turns between two poses and what they change by are caught however fa
             put(after, own, lane % 2 == 0 ? 0.6F : -1.0F);
             put(after_earlier, goes_on ? step * own : then, lane % 7 == 0 ? -1.2F : 1.0F);
         }
+        // Sixteen at a time: a turn is kept as precisely as the longest beside it asks for.
+        constexpr std::size_t few = 16;
+        static_assert(lanes % few == 0);
         for (const std::string& target : kernels::runnable_targets()) {
             const PinnedTarget pinned(target);
-            AlignedFloats caught(6 * lanes);
-            kernels::catch_turns({{before.data(), lanes},
-                                  {earlier.data(), lanes},
-                                  {after.data(), lanes},
-                                  {after_earlier.data(), lanes},
-                                  goes_on},
-                                 {caught.data(), lanes}, lanes);
-            for (std::size_t lane = 0; lane < lanes; ++lane) {
-                CAPTURE(target, goes_on, lane);
-                const Vec3 change{caught[3 * lanes + lane], caught[4 * lanes + lane], caught[5 * lanes + lane]};
-                CHECK(length(axis(caught, lane) - turns[lane]) < 2e-6F);
-                CHECK(length(change - changes[lane]) < 4e-6F);
+            for (std::size_t begin = 0; begin < lanes; begin += few) {
+                const auto layer = [&](const kernels::BlendSource& source) {
+                    return kernels::PoseLayer{&source, &source + 1, nullptr, nullptr, nullptr, {}, nullptr, 0, few};
+                };
+                const auto source = [&](const AlignedFloats& rows) {
+                    return kernels::BlendSource{rows.data() + begin, rows.data() + begin, lanes, 0.75F, 0.25F, nullptr};
+                };
+                const kernels::BlendSource now = source(after), then = source(after_earlier);
+                const kernels::PoseLayer fresh = layer(now), fresh_then = layer(then);
+                std::vector<std::int16_t> kept(6 * few);
+                std::vector<std::uint32_t> opposed(3, 0);
+                const kernels::CaughtTurns caught = kernels::catch_turns(
+                    {{before.data() + begin, lanes}, {earlier.data() + begin, lanes}, fresh, fresh_then, goes_on},
+                    {kept.data(), few}, {opposed.data(), 32 + begin});
+                bool any = false;
+                for (std::size_t i = 0; i < few; ++i) {
+                    const std::size_t lane = begin + i, joint = 32 + lane;
+                    CAPTURE(target, goes_on, lane);
+                    const auto vector = [&](std::size_t row, float unit) {
+                        const auto part = [&](std::size_t row_of) {
+                            return unit * float(kept[(row + row_of) * few + i]);
+                        };
+                        return Vec3{part(0), part(1), part(2)};
+                    };
+                    CHECK(length(vector(0, caught.turn) - turns[lane]) < caught.turn + 2e-6F);
+                    CHECK(length(vector(3, caught.change) - changes[lane]) < caught.change + 4e-6F);
+                    const bool is_opposed = dot(at(before, lane), at(after, lane)) < 0;
+                    CHECK(((opposed[joint / 32] >> (joint % 32)) & 1U) == (is_opposed ? 1U : 0U));
+                    any = any || is_opposed;
+                }
+                CHECK(caught.any_opposed == any);
+                const auto longest = [&](std::size_t row) {
+                    return std::abs(*std::max_element(kept.begin() + std::ptrdiff_t(row * few),
+                                                      kept.begin() + std::ptrdiff_t((row + 3) * few),
+                                                      [](int a, int b) { return std::abs(a) < std::abs(b); }));
+                };
+                CHECK(longest(0) == 32767);
+                CHECK(longest(3) == 32767);
+                // Nobody asks for sides.
+                CHECK_FALSE(
+                    kernels::catch_turns(
+                        {{before.data() + begin, lanes}, {earlier.data() + begin, lanes}, fresh, fresh_then, goes_on},
+                        {kept.data(), few}, {nullptr, 0})
+                        .any_opposed);
             }
         }
     }
@@ -492,10 +527,10 @@ TEST_CASE("joints that two blends have on opposite sides are found, turned or no
             const PinnedTarget pinned(target);
             CAPTURE(target, turns);
             std::vector<std::uint32_t> words(3, 0);
-            CHECK(kernels::find_opposed(layer(first, false), layer(second, turns), 32, words.data()));
+            CHECK(kernels::find_opposed(layer(first, false), layer(second, turns), {words.data(), 32}));
             CHECK(words == expected);
             std::fill(words.begin(), words.end(), 0U);
-            CHECK_FALSE(kernels::find_opposed(layer(second, turns), layer(second, turns), 32, words.data()));
+            CHECK_FALSE(kernels::find_opposed(layer(second, turns), layer(second, turns), {words.data(), 32}));
         }
     }
 }
