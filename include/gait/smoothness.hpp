@@ -154,8 +154,8 @@ struct Pop {
     double ratio = 0; ///< jolt over what is usual; above `pop_bound` it shows
     double jolt = 0;  ///< change of its angular velocity in body space in a sixtieth of a second,
                       ///< degrees a second
-    double usual = 0; ///< the greatest that a clip which plays then makes there by itself, at the pace at which
-                      ///< it is played; 300 at least
+    double usual = 0; ///< the greatest that a clip which plays then, or from which an inertial fade's offset
+                      ///< goes on, makes there by itself, at the pace at which it is played; 300 at least
     int joint = -1;   ///< -1 where there were too few frames
     double time = 0;  ///< seconds
     std::uint16_t transition = no_index; ///< the last one taken before it; `no_index` for none
@@ -193,6 +193,8 @@ private:
     SharedCharacter character_;
     std::vector<std::shared_ptr<const Frame>> frames_;     ///< at most three
     std::map<std::uint16_t, std::vector<float>> of_clips_; ///< the greatest jolts of clips, [clip][joint]
+    std::vector<std::vector<float>> going_on_; ///< those of the clips that a layer plays, or that its offset was caught
+                                               ///< from, [layer][joint]
     Pop worst_, last_;
     double last_jolt_ = 0;
 };

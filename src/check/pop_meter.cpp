@@ -1,6 +1,7 @@
 #include "character/character_data.hpp"
 #include "check/turns.hpp"
 #include "gait/smoothness.hpp"
+#include "math/springs.hpp"
 #include "perform/block_of.hpp"
 #include "perform/playheads.hpp"
 
@@ -59,6 +60,30 @@ std::vector<float> jolts_of(const SampledClip& clip, const CharacterData& data) 
 /// A pace beyond which what it does to a clip is no excuse.
 constexpr double most_by_pace = 2;
 
+/// How long a fade of `seconds` has to be that an ease brings in, for a jolt of `degrees` a second in one `frame` not
+/// to be more than so many. What it needs goes with one over the square of its length; one of a frame or two is over
+/// within the jolt, and turns by that alone: an ease over an angle A needs 6 A / T^2.
+double ease_needed(double seconds, double frame, double degrees, double most) {
+    return std::max(seconds * std::sqrt(degrees / most), std::sqrt(6 * degrees * frame * frame / most));
+}
+
+/// The same of an offset, which is quickest at its very beginning. What is off by an angle is so much nearer a frame
+/// later; how fast it went is braked at a rate that goes with one over its length.
+double offset_needed(double seconds, double frame, double degrees, double most) {
+    const auto gone = [&](double all) { return 1 - double(SharedDecay(all, frame).start()); };
+    const double wanted = gone(seconds) * most / degrees;
+    double enough = seconds * degrees / most, too_short = seconds;
+    while (gone(enough) > wanted) {
+        too_short = enough;
+        enough *= 2;
+    }
+    for (int round = 0; round < 30; ++round) {
+        const double between = (too_short + enough) / 2;
+        (gone(between) > wanted ? too_short : enough) = between;
+    }
+    return std::max(enough, seconds * degrees / most);
+}
+
 } // namespace
 
 struct PopMeter::Frame {
@@ -66,12 +91,16 @@ struct PopMeter::Frame {
     std::vector<Quaternion> turns; ///< in body space
     std::vector<float> usual;      ///< the greatest jolt of a clip that plays, a joint each
     std::uint16_t transition = no_index;
-    double fade = 0; ///< seconds, of that
+    double fade = 0;      ///< seconds, of that
+    bool offsets = false; ///< it is an offset that decays
 };
 
 PopMeter::PopMeter(const Performer& performer) : character_(performer.shared_character()) {}
 
-void PopMeter::pause() { frames_.clear(); }
+void PopMeter::pause() {
+    frames_.clear();
+    going_on_.clear();
+}
 
 const std::vector<float>& PopMeter::jolts_of_clip(std::uint16_t clip) {
     const auto [known, is_new] = of_clips_.try_emplace(clip);
@@ -87,8 +116,14 @@ void PopMeter::add(const Performer& performer) {
     performer.model_pose(pose);
     for (const Transform& joint : pose) { frame->turns.push_back(exact(joint.rotation)); }
     frame->usual.assign(pose.size(), 0);
+    going_on_.resize(data.layers.size());
     std::uint32_t newest = 0;
     for (std::size_t l = 0; l < data.layers.size(); ++l) {
+        const LayerHeader& layer = block_of(performer, l).layer();
+        // An offset goes on as fast as what it was caught from, whose clips play no longer.
+        if (layer.offset_active == 0) { going_on_[l].clear(); }
+        std::vector<float>& usual = going_on_[l];
+        usual.resize(pose.size(), 0);
         for (std::size_t i = 0; i < performer.instance_count(l); ++i) {
             const InstanceView view = performer.instance(i, l);
             if (view.serial >= newest) {
@@ -96,7 +131,8 @@ void PopMeter::add(const Performer& performer) {
                 frame->transition = view.transition;
                 // Of a fade that is over by then nothing is to blame.
                 const bool fades = view.fade_elapsed < view.fade_seconds + 2 / rate;
-                frame->fade = fades ? view.fade_seconds : 0;
+                frame->offsets = !(view.fade_seconds > 0) && layer.offset_active != 0;
+                frame->fade = frame->offsets ? double(layer.offset_seconds) : fades ? view.fade_seconds : 0;
             }
             const PerformerBlock block = block_of(performer, l);
             const Instance& instance = block.layer().instances[i];
@@ -107,11 +143,10 @@ void PopMeter::add(const Performer& performer) {
                 const double pace = std::fabs(speed_of(data, block, instance, playhead)) * data.clips[clip].seconds;
                 const auto harder = float(std::clamp(pace * pace, 1.0, most_by_pace));
                 const std::vector<float>& own = jolts_of_clip(clip);
-                for (std::size_t j = 0; j < own.size(); ++j) {
-                    frame->usual[j] = std::max(frame->usual[j], harder * own[j]);
-                }
+                for (std::size_t j = 0; j < own.size(); ++j) { usual[j] = std::max(usual[j], harder * own[j]); }
             }
         }
+        for (std::size_t j = 0; j < usual.size(); ++j) { frame->usual[j] = std::max(frame->usual[j], usual[j]); }
     }
     frames_.push_back(std::move(frame));
     if (frames_.size() > 3) { frames_.erase(frames_.begin()); }
@@ -139,11 +174,9 @@ void PopMeter::measure() {
     }
     if (last_.joint < 0 || (worst_.joint >= 0 && last_.ratio <= worst_.ratio)) { return; }
     if (last_.ratio > pop_bound && last.fade > 0) {
-        // What a fade needs goes with one over the square of its length; one of a frame or two is over within the jolt,
-        // and turns by that alone: an ease over an angle A needs 6 A / T^2.
         const double frame = (first_dt + second_dt) / 2;
-        last_.fade_needed = std::max(last.fade * std::sqrt(last_.ratio / pop_bound),
-                                     std::sqrt(6 * last_.jolt * frame * frame / (pop_bound * last_.usual)));
+        last_.fade_needed =
+            (last.offsets ? offset_needed : ease_needed)(last.fade, frame, last_.jolt, pop_bound * last_.usual);
     }
     worst_ = last_;
 }

@@ -422,15 +422,16 @@ TEST_CASE("a layer that is cut in or whose weight jumps counts its pop in full")
 
 namespace {
 
-/// What a fade of `fade` seconds over so many degrees is measured as, played at `rate` frames a second.
-SmoothnessWatch watch_fade(double degrees, double fade, double rate) {
+/// What a fade of `fade` seconds from one clip to another is measured as, half a second on, at `rate` frames a second.
+SmoothnessWatch watch_fade(const ClipSource& low, const ClipSource& high, double fade, double rate,
+                           const char* style = "cross") {
     const auto character = support::character(
         fmt::format(
             "gait: 1\nrig: r.glb\nparameters: {{go: {{kind: flag}}}}\nclips: {{low: {{loop: yes}}, high: {{loop: "
             "yes}}}}\nlayers: [{{name: body, machine: {{start: a, states: {{a: {{play: low, go: {{to: b, when: go, "
-            "fade: {}}}}}, b: {{play: high}}}}}}}}]\n",
-            fade),
-        support::assets(3, {support::held("low", 3, 0), support::held("high", 3, degrees / 3)}));
+            "fade: {}, style: {}}}}}, b: {{play: high}}}}}}}}]\n",
+            fade, style),
+        support::assets(3, {low, high}));
     Performer performer(character), before(character);
     SmoothnessWatch watch(performer);
     for (int i = 0; i < int(rate); ++i) {
@@ -440,6 +441,10 @@ SmoothnessWatch watch_fade(double degrees, double fade, double rate) {
         watch.step(before, 1 / rate, performer);
     }
     return watch;
+}
+/// Over so many degrees from one pose to another.
+SmoothnessWatch watch_fade(double degrees, double fade, double rate, const char* style = "cross") {
+    return watch_fade(support::held("low", 3, 0), support::held("high", 3, degrees / 3), fade, rate, style);
 }
 
 } // namespace
@@ -455,6 +460,44 @@ TEST_CASE("a fade too short for what it turns pops, though its snap ratio holds,
     CHECK(pop.transition == 0);
     REQUIRE(pop.fade_needed > 0.1);
     CHECK(watch_fade(172, pop.fade_needed * 1.3, 60).pop().worst().ratio <= pop_bound);
+}
+
+TEST_CASE("an inertial fade too short for what it turns pops too, and how long it has to be is said") {
+    const Pop pop = watch_fade(172, 0.1, 60, "inertial").pop().worst();
+    CHECK(pop.ratio > 3);
+    CHECK(pop.usual == 300);
+    CHECK(pop.transition == 0);
+    REQUIRE(pop.fade_needed > 0.15);
+    CHECK(watch_fade(172, pop.fade_needed * 1.02, 60, "inertial").pop().worst().ratio <= pop_bound);
+}
+
+TEST_CASE("what an inertial fade goes on with is as usual as the clip that it was caught from") {
+    // A whip of the lowest joint, in the middle of which it is left, as fast as it is then; and a rest.
+    const auto whip = [](int joint, double phase) {
+        const double up = std::clamp((phase - 0.45) / 0.1, 0.0, 1.0), down = std::clamp((phase - 0.6) / 0.4, 0.0, 1.0);
+        const double part = up * up * (3 - 2 * up) - down * down * (3 - 2 * down);
+        return axis_angle({1, 0, 0}, joint == 0 ? 150 * part : 0);
+    };
+    const ClipSource quick = support::clip("low", 3, 1, whip, 120);
+    const Pop left = watch_fade(quick, support::held("high", 3, 0), 0.35, 60, "inertial").pop().worst();
+    CHECK(left.jolt > 700);
+    CHECK(left.usual > 1000);
+    CHECK(left.ratio <= 1.1);
+    // Once its offset is gone it excuses nothing more.
+    const auto character = support::character(
+        "gait: 1\nrig: r.glb\nparameters: {go: {kind: flag}}\nclips: {low: {loop: yes}, high: {loop: yes}, far: {loop: "
+        "yes}}\nlayers: [{name: body, machine: {start: a, states: {a: {play: low, go: {to: b, after: 0.5, fade: 0.2, "
+        "style: inertial}}, b: {play: high, go: {to: c, when: go, fade: 0.05}}, c: {play: far}}}}]\n",
+        support::assets(3, {quick, support::held("high", 3, 0), support::held("far", 3, 40)}));
+    Performer performer(character);
+    PopMeter meter(performer);
+    for (int frame = 0; frame < 90; ++frame) {
+        if (frame == 60) { performer.set("go", true); }
+        performer.advance(1.0 / 60);
+        meter.add(performer);
+    }
+    CHECK(meter.worst().usual == 300);
+    CHECK(meter.worst().time == Approx(1.03).margin(0.05));
 }
 
 TEST_CASE("pops and snap ratios are the same at sixty frames a second and at any more") {
