@@ -19,12 +19,10 @@ std::size_t cell_of(const MovedJoint& moved, std::size_t axis, Window window) {
     return (moved.row + axis) * window_lanes + moved.joint - window.first;
 }
 
-/// Stores the rotation vectors of a window as integers from component `first` on, and says what one of them stands for.
-/// `vectors`: three rows, `window_lanes` apart.
-float store_offset(const PerformerBlock& block, std::size_t first, Window window, const float* vectors) {
+/// The rotation vectors of the layer's offset, from a window's first lane on.
+kernels::SmallTurns offset_turns(const PerformerBlock& block, Window window) {
     const Window reach = block.reach();
-    return kernels::store_turns({vectors, window_lanes},
-                                {block.offset_turn(first) + (window.first - reach.first), reach.lanes}, window.lanes);
+    return {block.offset_turn(0) + (window.first - reach.first), reach.lanes};
 }
 
 /// Whether some motion of these was not there yet a moment ago.
@@ -90,13 +88,12 @@ struct Left {
 /// the side of what is left.
 void catch_turns(const Change& change, Window window, const Left& left, Fresh& fresh, bool goes_on) {
     const PerformerBlock& block = change.block;
-    const Window reach = block.reach();
     const Instance& newest = change.newest();
     const auto rows = [](const WindowPose& pose) { return kernels::ConstRows{pose.rows.data(), window_lanes}; };
     const kernels::JointBits opposed{change.chooses_signs ? block.signs(newest) : nullptr, window.first};
     const kernels::CaughtTurns caught = kernels::catch_turns(
         {rows(left.now), rows(left.then), fresh.now.only_layer(), fresh.then.only_layer(), goes_on},
-        {block.offset_turn(0) + (window.first - reach.first), reach.lanes}, opposed);
+        offset_turns(block, window), opposed);
     block.offset_units(window.first) = {caught.turn, change.per_second() * caught.change};
     if (caught.any_opposed) { block.mark_signs(newest, true); }
 }
@@ -220,9 +217,8 @@ void apply_offset(const CharacterData& data, const PerformerBlock& block, double
     const std::size_t first = std::max(window.first, reach.first), end = std::min(window.end(), reach.end());
     if (end > first) {
         float* own = turn.data() + (first - window.first);
-        const kernels::SmallTurns turns{block.offset_turn(0) + (first - reach.first), reach.lanes};
         const auto seconds = layer.offset_seconds;
-        kernels::decay_turns(turns,
+        kernels::decay_turns(offset_turns(block, {first, end - first}),
                              {units.start, units.velocity, decay.start(), decay.velocity(), seconds, float(elapsed)},
                              {own, window_lanes}, end - first);
     }
@@ -297,7 +293,7 @@ void lay_on_offset(const CharacterData& data, const PerformerBlock& block, std::
             starts[window_lanes + lane] = start.y;
             starts[2 * window_lanes + lane] = start.z;
         }
-        units.start = store_offset(block, 0, window, starts.data());
+        units.start = kernels::store_turns({starts.data(), window_lanes}, offset_turns(block, window), window.lanes);
         const std::size_t first = data.first_moved(window.first);
         float* move = block.offset_move() + 6 * first;
         for (std::size_t m = first; m < data.first_moved(window.end()) && m < moves.size(); ++m, move += 6) {

@@ -498,6 +498,29 @@ TEST_CASE("what an inertial fade goes on with is as usual as the clip that it wa
     }
     CHECK(meter.worst().usual == 300);
     CHECK(meter.worst().time == Approx(1.03).margin(0.05));
+    // Nor after a cut, though an offset decays there too.
+    Performer whipped(character), rests(character);
+    PopMeter cut(whipped);
+    for (int frame = 0; frame < 35; ++frame) {
+        whipped.advance(1.0 / 60);
+        cut.add(whipped);
+    }
+    REQUIRE(whipped.offset_seconds() > 0);
+    cut.pause();
+    rests.enter(character->state("b"), 0);
+    rests.advance(0.5);
+    for (const char* state : {"c", "b", "c", "b", "c"}) { // what fades is folded into an offset
+        rests.enter(character->state(state), 0.5);
+        rests.advance(1.0 / 60);
+    }
+    REQUIRE(rests.offset_seconds() > 0);
+    for (int frame = 0; frame < 3; ++frame) {
+        rests.advance(1.0 / 60);
+        cut.add(rests);
+    }
+    REQUIRE(rests.offset_seconds() > 0);
+    CHECK(cut.last().joint >= 0);
+    CHECK(cut.last().usual == Approx(300));
 }
 
 TEST_CASE("pops and snap ratios are the same at sixty frames a second and at any more") {

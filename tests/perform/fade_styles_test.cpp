@@ -153,18 +153,25 @@ TEST_CASE("an inertial fade keeps its velocity between clips that keep step, how
         way.values = {{0, 1, 0}, {0, 1, metres}};
         return clip;
     };
+    // By their cycles, or by steps that are uneven in both.
+    const std::string sync = GENERATE("cycle", "footfall");
+    CAPTURE(sync);
     const auto character =
         support::character(R"(gait: 1
 rig: x.glb
-clips: {slow: {loop: yes, travel: joint_0}, quick: {loop: yes, travel: joint_0}}
+clips:
+  slow: {loop: yes, travel: joint_0, marks: {left_down: 0.3, right_down: 1.0}}
+  quick: {loop: yes, travel: joint_0, marks: {left_down: 0.05, right_down: 0.4}}
 parameters: {go: {kind: flag}}
 layers:
   - name: body
     machine:
       start: slow
       states:
-        slow: {play: {clip: slow, sync: cycle}, go: [{to: quick, when: go, fade: 0.4, style: inertial}]}
-        quick: {play: {clip: quick, sync: cycle}, go: [{to: slow, when: not go, fade: 0.4, style: inertial}]}
+        slow: {play: {clip: slow, sync: )" +
+                               sync + R"(}, go: [{to: quick, when: go, fade: 0.4, style: inertial}]}
+        quick: {play: {clip: quick, sync: )" +
+                               sync + R"(}, go: [{to: slow, when: not go, fade: 0.4, style: inertial}]}
 )",
                            support::assets(2, {swing("slow", 3, 10, 3), swing("quick", 0.5, 25, 2)}));
     constexpr double dt = 1.0 / 4000;
