@@ -488,14 +488,20 @@ double cycles_a_nanosecond() {
     return steps * cycles_a_step / least;
 }
 
+/// What is kept of a row that was counted; nothing where there is none.
+nlohmann::json kept_count(const std::filesystem::path& demo, const std::string& row) {
+    std::ifstream file(demo / "../bench/instructions.json");
+    const nlohmann::json kept = nlohmann::json::parse(file, nullptr, false);
+    return kept.is_object() ? kept.value(row, nlohmann::json::object()) : nlohmann::json::object();
+}
+
 /// Nanoseconds that a mean frame of `row` takes for what it does outside the kernels, if four instructions were done in
 /// every cycle: by the count that is kept; 0 where there is none.
 double least_outside_kernels(const std::filesystem::path& demo, const std::string& row) {
-    std::ifstream file(demo / "../bench/instructions.json");
-    const nlohmann::json kept = nlohmann::json::parse(file, nullptr, false);
-    if (!kept.is_object() || !kept.contains(row)) { return 0; }
-    double instructions = kept[row]["instructions"];
-    for (const auto& [function, cost] : kept[row]["functions"].items()) {
+    const nlohmann::json kept = kept_count(demo, row);
+    if (kept.empty()) { return 0; }
+    double instructions = kept["instructions"];
+    for (const auto& [function, cost] : kept["functions"].items()) {
         if (function.starts_with("gait::kernels::")) { instructions -= cost.get<double>(); }
     }
     return instructions / 4 / cycles_a_nanosecond();
@@ -523,11 +529,16 @@ bool report_shipped(const std::filesystem::path& demo, nlohmann::json& report) {
                                        {"textbook_ns", row.textbook}};
     }
     for (const bench::ShippedRow& row : rows) {
+        // In instructions a test holds it, where a document enters states.
+        const double counted = kept_count(demo, row.name + "_entrance").value("over_its_second", 0.0);
+        const bool kept = counted > 0 ? counted <= 3 : row.again_over_second <= 3;
+        const std::string in_instructions =
+            counted > 0 ? fmt::format("counted it is {:.1f} times (bench/instructions.json), ", counted) : "";
         wanted.check(fmt::format("{}: no frame over 3 times the mean of its second", row.name),
-                     row.worst_over_second <= 3, row.again_over_second <= 3,
-                     fmt::format("done again at once it takes {:.1f}: the rest is code and data that a processor no "
-                                 "longer has at hand",
-                                 row.again_over_second));
+                     row.worst_over_second <= 3, kept,
+                     fmt::format("{}done again at once {:.1f}: the rest is code and data that a processor no longer "
+                                 "has at hand",
+                                 in_instructions, row.again_over_second));
     }
     const auto round =
         std::find_if(rows.begin(), rows.end(), [](const bench::ShippedRow& row) { return row.name == "round"; });

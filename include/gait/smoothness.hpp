@@ -62,6 +62,7 @@ struct MotionSample {
 
 /// Motions that were left for another with an inertial offset in their place, as they were in that instant.
 struct LeftMotions {
+    double at = 0;                   ///< the performer's time then, seconds
     std::vector<Vec3> velocity;      ///< [joint] how fast it turned, degrees a second
     std::uint32_t came = 0;          ///< the motion that came
     std::vector<Transform> pose;     ///< its own; local

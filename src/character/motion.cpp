@@ -1,5 +1,7 @@
 #include "character/motion.hpp"
 
+#include "character/layout.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -42,7 +44,7 @@ private:
 
     void weigh_line(const MotionPart& part, double weight) {
         SiteShares shares;
-        find_shares(part, {0, double(inputs_.values[part.parameter])}, shares, [&](PlanePoint place) {
+        find_shares(part, {0, inputs_.value(part.parameter)}, shares, [&](PlanePoint place) {
             shares.count = 0;
             for (const LineShare& of : shares_on_line(table_, part, place.y)) { shares.add(of.point, of.share); }
         });
@@ -105,7 +107,7 @@ private:
     }
 
     [[nodiscard]] double term(const MixEntry& entry) const {
-        return entry.term == no_index ? 1.0 : double(inputs_.terms[entry.term]);
+        return entry.term == no_index ? 1.0 : inputs_.term(entry.term);
     }
 
     void weigh_mix(const MotionPart& part, double weight) {
@@ -189,9 +191,26 @@ std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPa
     return between(last, 0, gap > 0 ? std::clamp(gone / gap, 0.0, 1.0) : 0);
 }
 
+double BlendInputs::later_value(std::size_t parameter) const {
+    const auto now = double(values[parameter]);
+    const std::uint16_t smoothed =
+        parameter < speeds->smoothed_of.size() ? speeds->smoothed_of[parameter] : std::uint16_t(no_index);
+    return smoothed == no_index ? now : now + speeds->seconds * speeds->smoothed[smoothed].velocity;
+}
+
+PlanePoint BlendInputs::later_cursor(std::size_t index) const {
+    const double* velocity = speeds->cursors[index].velocity;
+    return {cursors[index].x + speeds->seconds * velocity[0], cursors[index].y + speeds->seconds * velocity[1]};
+}
+
+double BlendInputs::later_term(std::size_t index) const {
+    const auto now = double(terms[index]);
+    return speeds->terms == nullptr ? now : std::clamp(now + speeds->seconds * speeds->terms[index].velocity, 0.0, 1.0);
+}
+
 PlanePoint place_in_plane(const MotionPart& part, const BlendInputs& inputs) {
-    if (part.cursor != no_index) { return inputs.cursors[part.cursor]; }
-    return {part.scale_x * double(inputs.values[part.parameter]), part.scale_y * double(inputs.values[part.second])};
+    if (part.cursor != no_index) { return inputs.cursor(part.cursor); }
+    return {part.scale_x * inputs.value(part.parameter), part.scale_y * inputs.value(part.second)};
 }
 
 void LeafWeights::insert(std::uint16_t leaf, float weight) {

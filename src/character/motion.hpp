@@ -216,11 +216,40 @@ inline constexpr int deepest_motion = 16;
 /// Channels that one motion may have, the whole body not counted.
 inline constexpr std::size_t most_channels = 8;
 
+struct SmoothedState;
+struct CursorState;
+struct TermState;
+
+/// How inputs go on from where they are, each at its speed.
+struct InputSpeeds {
+    std::span<const std::uint16_t> smoothed_of; ///< a parameter each: index into `smoothed`; nothing: it stands
+    const SmoothedState* smoothed = nullptr;
+    const CursorState* cursors = nullptr;
+    const TermState* terms = nullptr; ///< the motion's own; null: they stand
+    double seconds = 0;               ///< from now
+};
+
 /// What the weights are computed from.
 struct BlendInputs {
     const float* values = nullptr;       ///< the parameters', smoothed
     const PlanePoint* cursors = nullptr; ///< of the planes of velocities, metres a second: to the right, and ahead
     const float* terms = nullptr;        ///< the motion's own, each 0 to 1
+    const InputSpeeds* speeds = nullptr; ///< where they are asked for at another time than now
+
+    [[nodiscard]] double value(std::size_t parameter) const {
+        return speeds == nullptr ? double(values[parameter]) : later_value(parameter);
+    }
+    [[nodiscard]] PlanePoint cursor(std::size_t index) const {
+        return speeds == nullptr ? cursors[index] : later_cursor(index);
+    }
+    [[nodiscard]] double term(std::size_t index) const {
+        return speeds == nullptr ? double(terms[index]) : later_term(index);
+    }
+
+private:
+    [[nodiscard]] double later_value(std::size_t parameter) const;
+    [[nodiscard]] PlanePoint later_cursor(std::size_t index) const;
+    [[nodiscard]] double later_term(std::size_t index) const;
 };
 
 /// What the blend spaces of a motion that keep pace carry the body at, at their clips' own rates. Those of a group that

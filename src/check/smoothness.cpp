@@ -3,6 +3,7 @@
 #include "character/character_data.hpp"
 #include "check/turns.hpp"
 #include "perform/block_of.hpp"
+#include "perform/shares.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -678,18 +679,20 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     go_on(later_, std::min(instant, dt));
     earlier_ = before;
     record(earlier_, later_);
-    if (previous_dt_ > instant) {
+    const auto shortly_before = [&]() -> const Performer& {
         sample_ = previous_;
         go_on(sample_, previous_dt_ - instant);
-        note_left(sample_, earlier_, later_);
-    }
-    // At the instants inside it.
+        return sample_;
+    };
+    const bool has_previous = previous_dt_ > instant;
+    if (has_previous) { note_left(shortly_before(), earlier_, later_); }
+    // At the instants inside it, and at its end: what is due there happens in this step.
     constexpr int most_instants = 16;
     later_ = before;
     double passed = 0;
     for (int i = 0; i < most_instants; ++i) {
         const double next = later_.seconds_to_next_instant();
-        if (!(passed + next < dt)) { break; }
+        if (!(passed + next < dt + instant / 4)) { break; }
         const double before_it = std::max(0.0, next - instant / 2), short_of_it = std::max(0.0, before_it - instant);
         go_on(later_, short_of_it);
         sample_ = later_;
@@ -700,6 +703,8 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         note_left(sample_, earlier_, later_);
         passed += std::max(0.0, next - instant / 2) + instant;
     }
+    // Inputs are those of the step's end, so that some things happen at its beginning that no shorter one shows.
+    if (has_previous) { note_left(shortly_before(), before, after); }
     measure_way(before, dt, body);
     previous_ = before;
     previous_dt_ = dt;
@@ -726,9 +731,11 @@ void SmoothnessWatch::note_left(const Performer& earlier, const Performer& left,
     const double dt = left.time() - earlier.time();
     if (!(dt > instant / 2)) { return; }
     for (std::size_t l = 0; l < left_.size(); ++l) {
-        const bool caught = after.offset_seconds(l) > 0 &&
-                            (!(left.offset_seconds(l) > 0) || after.offset_elapsed(l) < left.offset_elapsed(l));
-        if (!caught) { continue; }
+        const double since = after.offset_elapsed(l);
+        const bool caught =
+            after.offset_seconds(l) > 0 && (!(left.offset_seconds(l) > 0) || since < left.offset_elapsed(l));
+        // Seen from nearer by it is known already.
+        if (!caught || (left_[l] && left_[l]->at > after.time() - since - 2 * instant)) { continue; }
         const auto velocity = [&](double seconds) {
             std::vector<Vec3> all;
             for (std::size_t j = 0; j < pose_a_.size(); ++j) {
@@ -737,19 +744,20 @@ void SmoothnessWatch::note_left(const Performer& earlier, const Performer& left,
             return all;
         };
         LeftMotions noted;
+        noted.at = after.time() - since;
         earlier.layer_pose(l, pose_a_);
         left.layer_pose(l, pose_b_);
         noted.velocity = velocity(dt);
+        // What came, as it was then.
         const std::size_t newest = after.instance_count(l) - 1;
         noted.came = after.instance(newest, l).serial;
-        after.instance_pose(newest, pose_a_, l);
-        bare_ = after;
-        bare_.advance(instant);
-        if (bare_.instance_count(l) == newest + 1 && bare_.instance(newest, l).serial == noted.came) {
-            bare_.instance_pose(newest, pose_b_, l);
-            noted.pose = pose_a_;
-            noted.came_velocity = velocity(instant);
-        }
+        const auto own_pose = [&](double shift, std::vector<Transform>& pose) {
+            BlockAccess::evaluate(after, l, {newest, newest + 1, shift, false}, pose);
+        };
+        own_pose(-since, pose_a_);
+        own_pose(instant - since, pose_b_);
+        noted.pose = pose_a_;
+        noted.came_velocity = velocity(instant);
         left_[l] = std::move(noted);
     }
 }

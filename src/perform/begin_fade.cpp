@@ -26,7 +26,9 @@ void fold_oldest(Frame& frame) {
     const Instance& next = layer.instances[1];
     const double fade_left = next.fade - next.elapsed;
     const double offset_left = layer.offset_active != 0 ? double(layer.offset_seconds) - layer.offset_elapsed : 0;
-    Evaluation all, rest;
+    Evaluation all;
+    all.weighed_ahead = frame.weighed_ahead();
+    Evaluation rest = all;
     rest.first_instance = 1;
     rest.with_offset = false;
     capture_offset(frame.data, frame.block, all, rest, std::max({fade_left, offset_left, least_offset_seconds}));
@@ -34,14 +36,16 @@ void fold_oldest(Frame& frame) {
 }
 
 /// All but the newest motion leave their difference to it behind. It gets its signs on the way.
-void fold_all_below(Frame& frame) {
+void fold_all_below(Frame& frame, double left_ahead) {
     LayerHeader& layer = frame.layer;
     const std::size_t newest = layer.instance_count - 1U;
     layer.instances[newest].inertial = 1;
     Evaluation before, after;
     before.last_instance = newest;
+    before.weighed_ahead = left_ahead;
     after.first_instance = newest;
     after.with_offset = false;
+    after.weighed_ahead = frame.weighed_ahead();
     capture_offset(frame.data, frame.block, before, after, layer.instances[newest].fade, true);
     drop_oldest(frame, newest);
 }
@@ -85,13 +89,13 @@ void leave_behind(Frame& frame, FadeStyle style) {
     }
 }
 
-void begin_fade(Frame& frame, FadeStyle style) {
+void begin_fade(Frame& frame, FadeStyle style, double left_ahead) {
     switch (style) {
     case FadeStyle::cross:
     case FadeStyle::frozen:
         return; // its weight rises by itself
     case FadeStyle::inertial:
-        return fold_all_below(frame);
+        return fold_all_below(frame, left_ahead);
     }
 }
 

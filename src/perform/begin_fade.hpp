@@ -17,7 +17,8 @@ void drop_oldest(Frame& frame, std::size_t count);
 void make_room(Frame& frame, double fade);
 /// Before the new motion is added: what the style does to those that play.
 void leave_behind(Frame& frame, FadeStyle style);
-/// After it was added, as the newest.
-void begin_fade(Frame& frame, FadeStyle style);
+/// After it was added, as the newest. `left_ahead`: the inputs by which the one below it was weighed are so far ahead,
+/// seconds.
+void begin_fade(Frame& frame, FadeStyle style, double left_ahead);
 
 } // namespace gait::detail

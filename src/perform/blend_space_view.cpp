@@ -172,7 +172,7 @@ std::optional<BlendCursor> blend_cursor(const Performer& performer) {
         cursor.drawn = {double(block.smoothed()[part->parameter]), 0};
         return cursor;
     }
-    const PlanePoint place = place_in_plane(*part, {block.smoothed(), block.cursors(), nullptr});
+    const PlanePoint place = place_in_plane(*part, {block.smoothed(), block.cursors()});
     cursor.drawn = {place.x / part->scale_x, place.y / part->scale_y};
     cursor.velocity = part->cursor != no_index;
     if (!cursor.velocity) { return cursor; }

@@ -12,6 +12,11 @@ struct BlockAccess {
     [[nodiscard]] static std::byte* of(const Performer& performer) {
         return performer.block_ == nullptr ? block_of_nobody() : performer.block_;
     }
+    /// A layer's pose at another time than now, or of some of its motions.
+    static void evaluate(const Performer& performer, std::size_t layer, const Evaluation& what,
+                         std::span<Transform> out) {
+        performer.evaluated_pose(layer, what, out);
+    }
 };
 
 /// The block as one of its layers sees it: to be read alone. Its pose is that of an earlier step where nobody has asked

@@ -142,6 +142,7 @@ struct Unlike {
     double shift;    ///< seconds from now
     ClipPlace phase; ///< the shared one, then
     Masks masks;
+    const float* weights = nullptr; ///< of its clips, then; null: those that they were given
 };
 
 /// Writes clips whose weight differs from joint to joint, whose quaternions change their sign on some, which have
@@ -159,9 +160,11 @@ public:
         signs_ = block_.has_signs(instance) ? block_.signs(instance) : nullptr;
         ChannelProfiles* profiles = nullptr;
         if (motion.channel_count > 0) { profiles = &channels_.make(0, data_, block_, instance, part_); }
-        for (const Playhead& playhead : block_.playing(instance)) {
+        const std::span<const Playhead> playing = block_.playing(instance);
+        for (std::size_t p = 0; p < playing.size(); ++p) {
+            const Playhead& playhead = playing[p];
             const Leaf& leaf = leaves[playhead.leaf];
-            const float weight = how_.share * playhead.weight;
+            const float weight = how_.share * (how_.weights == nullptr ? playhead.weight : how_.weights[p]);
             if (!(weight > 0) || leaf.adds_nothing) { continue; }
             ClipPlace place{playhead.position, playhead.loops};
             if (follows_phase(instance, leaf)) {
@@ -333,11 +336,12 @@ void LayerPose::write(WindowProgram& program, MovedValues* moved) const {
         const Instance& instance = layer.instances[i];
         const float share = shares_.share[i];
         if (!(share > 0)) { continue; }
-        if (cover.mask == nullptr && shift_ == 0 && are_alike(data_, block_, instance)) {
+        const float* weights = i + 1U == last_instance_ ? highest_weights_ : nullptr;
+        if (cover.mask == nullptr && shift_ == 0 && weights == nullptr && are_alike(data_, block_, instance)) {
             write_alike(data_, block_, instance, share, program, sums);
             continue;
         }
-        Unlike how{share, shift_, phase_, {}};
+        Unlike how{share, shift_, phase_, {}, weights};
         if (cover.mask != nullptr) {
             const bool beyond = data_.states[instance.state].whole_body;
             how.masks = beyond ? Masks{nullptr, cover.inverse} : Masks{cover.mask, cover.mask_over};

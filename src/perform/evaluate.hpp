@@ -69,7 +69,7 @@ public:
         : data_(data), block_(block), shares_(data, block, what), phase_(phase_of(block.layer())), shift_(what.shift),
           first_instance_(std::uint8_t(what.first_instance)),
           last_instance_(std::uint8_t(std::min<std::size_t>(block.layer().instance_count, what.last_instance))),
-          offset_(what.with_offset && block.layer().offset_active != 0) {
+          offset_(what.with_offset && block.layer().offset_active != 0), highest_weights_(what.highest_weights) {
         if (shift_ != 0) { phase_ = later_phase(data, block_, what); }
     }
 
@@ -98,6 +98,7 @@ private:
     double shift_;    ///< seconds from now
     std::uint8_t first_instance_, last_instance_;
     bool offset_; ///< there is one
+    const float* highest_weights_;
 };
 
 /// Whether nothing that plays can be opposed to anything else that does.

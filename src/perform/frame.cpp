@@ -119,6 +119,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
         }
         if (inputs_moved || frame.layer.weight_moved != 0) { weigh_again(frame); }
         frame.layer.weight_moved = 0;
+        frame.weighed = true;
     });
     step.run();
     drop_old_signals(layers[0]);

@@ -31,8 +31,9 @@ struct Frame {
     EventList* step_events;        ///< null when no list was given
     bool in_step = false;          ///< inside `advance`, where what happens is told
     bool leading = false;          ///< it is sending another layer somewhere
-    bool led = false;   ///< another layer has led it somewhere at this instant: it takes no transition before the next
-    bool asked = false; ///< all its transitions were evaluated since it was entered, and none was due
+    bool led = false; ///< another layer has led it somewhere at this instant: it takes no transition before the next
+    bool weighed = false;     ///< the active motion's clips, by the inputs of the step's end
+    bool asked = false;       ///< all its transitions were evaluated since it was entered, and none was due
     Layers* others = nullptr; ///< all layers, this one among them; null where it stands alone
     double gone = 0;          ///< seconds of the step that it has passed: layers pass by their own instants alone
     double left = 0;          ///< and that it has not
@@ -40,6 +41,8 @@ struct Frame {
     PhaseStep strides;        ///< what its shared phase passes meanwhile, if it `steps`
     bool steps = false;       ///< its shared phase goes on
     int splits = 0;           ///< instants of its own in this step
+    /// How far ahead those inputs are, seconds.
+    [[nodiscard]] double weighed_ahead() const { return weighed ? left : 0; }
     /// Marks that the active motion passed since the last decision.
     std::array<std::uint16_t, 16> passed; // NOLINT: only the first `passed_count` hold anything
     std::size_t passed_count = 0;

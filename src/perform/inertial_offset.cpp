@@ -5,6 +5,7 @@
 #include "math/rotations.hpp"
 #include "math/springs.hpp"
 #include "perform/body_travel.hpp"
+#include "perform/passing_weights.hpp"
 #include "perform/values.hpp"
 
 #include <algorithm>
@@ -117,14 +118,20 @@ void catch_moves(const Change& change, Window window, const Left& left, const Fr
 /// `uncovered` stays covered, and goes as the offset does.
 void catch_pose(const Change& change, const Uncovered& uncovered) {
     const bool goes_on = change.moment < 0 && has_just_begun(change.block.layer(), change.after);
-    Evaluation stays = change.after, stayed = change.after;
+    const double off = goes_on ? velocity_step : change.moment;
+    Evaluation is = change.before, was = shifted(is, change.moment), stays = change.after, stayed = shifted(stays, off);
     stays.folded = &uncovered.now;
     stayed.folded = &uncovered.then;
+    const PassingWeights left_weights(change.left.data, change.left.block, is, change.moment),
+        own_weights(change.data, change.block, stays, off);
+    is.highest_weights = left_weights.now();
+    was.highest_weights = left_weights.then();
+    stays.highest_weights = own_weights.now();
+    stayed.highest_weights = own_weights.then();
     const auto left_pose = [&](const Evaluation& what) { return LayerPose(change.left.data, change.left.block, what); };
     const auto pose_of = [&](const Evaluation& what) { return LayerPose(change.data, change.block, what); };
-    const LayerPose before = left_pose(change.before), before_then = left_pose(shifted(change.before, change.moment)),
-                    after = pose_of(stays),
-                    after_then = pose_of(shifted(stayed, goes_on ? velocity_step : change.moment));
+    const LayerPose before = left_pose(is), before_then = left_pose(was), after = pose_of(stays),
+                    after_then = pose_of(stayed);
     if (change.chooses_signs) { change.block.clear_signs(change.newest()); }
     each_window(change.block.reach(), [&](Window window) {
         const auto evaluate = [&](const LayerPose& pose, WindowPose& out) {

@@ -165,14 +165,16 @@ void play(Frame& frame, std::uint16_t node, const Entrance& entrance) {
     const StartPlan plan = plan_start(frame, node, entrance, from, style);
     if (plan.releases_others) { phase.release_all(); }
     leave_behind(frame, style);
+    const double left_ahead = frame.weighed_ahead();
     add_instance(frame, node, entrance);
     begin_terms(frame);
     weigh_active(frame);
+    frame.weighed = true;
     if (plan.phase == PhasePart::begins) { phase.begin(); }
     if (plan.is_placed) { place_playheads(frame, entrance, from, plan.is_led); }
     frame.block.mark_signs(frame.active(), false);
     if (style != FadeStyle::inertial) { choose_signs(frame.data, frame.block); }
-    begin_fade(frame, style);
+    begin_fade(frame, style, left_ahead);
     if (frame.in_step) { begin_active(frame); }
 }
 

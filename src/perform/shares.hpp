@@ -18,6 +18,11 @@ struct Evaluation {
     /// The part of the layer that motions cover which were folded into its offset, where it is not what the layer knows
     /// now. It counts as the rest pose, on which the offset lies.
     const Coverage* folded = nullptr;
+    /// Seconds that the inputs by which the highest motion's clips were weighed are ahead: they are those of the step's
+    /// end.
+    double weighed_ahead = 0;
+    /// [clip that plays] What those clips count then, where that is not what they were given.
+    const float* highest_weights = nullptr;
 };
 
 /// All of a layer, as it is now. Copied from here it costs less than when it is put together first.

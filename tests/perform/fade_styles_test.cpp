@@ -225,6 +225,45 @@ TEST_CASE("two inertial fades in one instant, or nearly, keep the velocity too")
     }
 }
 
+TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or entered") {
+    // A number that follows its input, a velocity that does, and a weight that is faded: 0 to 30 degrees by each.
+    const std::string blend = GENERATE(
+        "{blend: n, points: {0: low, 1: high}}",
+        "{blend: [heading, n], points: [{at: [0, 0], play: low}, {at: [0, 1], play: high}, {at: [90, 1], play: "
+        "side}]}",
+        "{mix: [low, {play: high, weight: n > 0.01}], fade: 0.4}");
+    // By an input at a frame's beginning, or between two frames.
+    const std::string leaves = GENERATE("when: leave", "after: 0.605");
+    struct Kind {
+        std::string left, came;
+    };
+    for (const Kind& kind : {Kind{blend, "side"}, Kind{"side", blend}, Kind{blend, blend}}) {
+        const auto character =
+            machine("n: {kind: number, range: [0, 5], smooth: 0.15}, heading: {kind: angle}, leave: {kind: flag}",
+                    "a: {play: " + kind.left + ", go: [{to: b, " + leaves + ", fade: 0.6, style: inertial}]}\n" +
+                        "b: {play: " + kind.came + "}\n");
+        for (const double rate : {60.0, 480.0}) {
+            Performer performer(character);
+            double last = 0, fastest = 0, hardest = 0;
+            for (int i = 0; i < int(0.9 * rate); ++i) {
+                const double now = i / rate;
+                performer.set("n", now >= 0.45 ? 1 : 0);
+                performer.set("leave", now >= 0.6);
+                const double before = angle(performer);
+                performer.advance(1 / rate);
+                const double speed = (angle(performer) - before) * rate;
+                if (now > 0.5 && now < 0.65) { hardest = std::max(hardest, std::fabs(speed - last)); }
+                fastest = std::max(fastest, std::fabs(speed));
+                last = speed;
+            }
+            CAPTURE(blend, leaves, kind.left, rate);
+            CHECK(performer.state_name() == "b");
+            CHECK(fastest > 50);
+            CHECK(hardest < 2200 / rate); // degrees a second between two frames: what the fade itself needs
+        }
+    }
+}
+
 TEST_CASE("a fade may be an expression, taken as the transition is") {
     const auto character =
         machine("speed: {kind: number}, go: {kind: flag}",
