@@ -346,6 +346,7 @@ struct StateDefinition {
     bool resume = false;                       ///< entering the machine goes on in the state it was left in
     std::vector<BranchDefinition> junction;    ///< not empty: nothing is played here
     bool game_moves = false;                   ///< `moved_by: game`: the travel of its clips is not used
+    bool live_inputs = false;                  ///< `inputs: live`: its blends follow their inputs while it is left, too
     bool takes_travel = false;                 ///< the body goes the way of its clips, whatever the layers below do
     bool whole_body = false;                   ///< its motion counts on all joints, beyond the layer's mask
     std::vector<LeadDefinition> leads;         ///< what entering it does to other layers

@@ -96,6 +96,7 @@ struct CompiledState {
     bool game_moves = false;                ///< the travel of its clips is not used
     bool whole_body = false;                ///< its motion counts beyond the layer's mask
     bool takes_travel = false;              ///< the body goes its way, whatever the layers below do
+    bool live_inputs = false;               ///< its clips are weighed by the present inputs while it is left, too
     bool final = false;                     ///< nothing leaves it inside its machine: as it ends, the machine does
     std::uint16_t parent = no_index;        ///< the node that holds it
     std::uint16_t visible = 0;              ///< the public state that it is, or is inside of
@@ -143,6 +144,7 @@ struct CompiledLayer {
     bool has_terms = false;                ///< some motion of it has weights by expressions
     bool has_synced = false;               ///< some motion of it follows its shared phase
     bool has_live_weights = false;         ///< weights or rates of some of its motions depend on inputs
+    bool follows_left = false;             ///< those of some motion while it is left, too
     bool yields = false;                   ///< `forbid` names some state of it
     bool may_hide = false;                 ///< all that is below it, if it covers it
     bool joins = false;                    ///< it may be blended in one pass with those below it

@@ -215,10 +215,10 @@ template <As<StateFacts> T, typename V> void fields(T& s, V visit) {
           nothing, first_leaf, reads);
 }
 template <As<CompiledState> T, typename V> void fields(T& s, V visit) {
-    auto& [kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
-           start, starts_here, resume, selector, transitions, leads, timed, timed_reads, facts] = s;
-    visit(kind, layer, level, game_moves, whole_body, takes_travel, final, parent, visible, motion, shared_motion,
-          start, starts_here, resume, selector, transitions, leads, facts);
+    auto& [kind, layer, level, game_moves, whole_body, takes_travel, live_inputs, final, parent, visible, motion,
+           shared_motion, start, starts_here, resume, selector, transitions, leads, timed, timed_reads, facts] = s;
+    visit(kind, layer, level, game_moves, whole_body, takes_travel, live_inputs, final, parent, visible, motion,
+          shared_motion, start, starts_here, resume, selector, transitions, leads, facts);
 }
 template <As<CompiledLead> T, typename V> void fields(T& s, V visit) {
     auto& [target, when, fade, record] = s;
@@ -234,9 +234,10 @@ template <As<LayerNeeds> T, typename V> void fields(T& s, V visit) {
 }
 template <As<CompiledLayer> T, typename V> void fields(T& s, V visit) {
     auto& [name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms, has_synced,
-           has_live_weights, yields, may_hide, joins, moves, carries, in_step_with, gives_step, step_group, needs] = s;
+           has_live_weights, follows_left, yields, may_hide, joins, moves, carries, in_step_with, gives_step,
+           step_group, needs] = s;
     visit(name, start, mask, weight, mode, space, takes_travel, has_nothing, has_whole_body, has_terms,
-          has_live_weights, yields, may_hide, joins, moves, in_step_with, gives_step, step_group, needs);
+          has_live_weights, follows_left, yields, may_hide, joins, moves, in_step_with, gives_step, step_group, needs);
 }
 template <As<CompiledPickEntry> T, typename V> void fields(T& s, V visit) {
     auto& [node, share, least_loops, greatest_loops, fade] = s;

@@ -22,7 +22,7 @@
 namespace gait::detail {
 
 inline constexpr std::array<char, 8> pack_magic{'g', 'a', 'i', 't', 'p', 'a', 'c', 'k'};
-inline constexpr std::uint32_t pack_version = 4;
+inline constexpr std::uint32_t pack_version = 5;
 inline constexpr std::uint32_t pack_byte_order = 0x01020304;
 
 struct PackHeader {

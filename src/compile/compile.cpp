@@ -365,6 +365,7 @@ private:
             CompiledLayer& layer = data.layers[state.layer];
             layer.has_terms = layer.has_terms || motion.term_count > 0;
             layer.has_live_weights = layer.has_live_weights || hangs_on_inputs(motion);
+            layer.follows_left = layer.follows_left || (state.live_inputs && hangs_on_inputs(motion));
         }
         for (CompiledLayer& layer : data.layers) {
             const bool alike = layer.mode == LayerMode::replace && layer.space == LayerSpace::local,

@@ -111,6 +111,7 @@ std::uint16_t StateCompiler::add_node(std::uint16_t parent, StateTree::Node node
         state.game_moves = outer.game_moves;
         state.whole_body = outer.whole_body;
         state.takes_travel = outer.takes_travel;
+        state.live_inputs = outer.live_inputs;
     }
     if (state.level >= most_levels) {
         const Place place = node.definition != nullptr ? node.definition->name.place : Place{};
@@ -131,6 +132,7 @@ std::uint16_t StateCompiler::add_state(const StateDefinition& definition, int ma
     state.game_moves = state.game_moves || definition.game_moves;
     state.whole_body = state.whole_body || definition.whole_body;
     state.takes_travel = state.takes_travel || definition.takes_travel || definition.whole_body;
+    state.live_inputs = state.live_inputs || definition.live_inputs;
     if ((definition.whole_body || definition.takes_travel) && layer_ == 0) {
         context_.error(definition.name.place, "wrong-layer",
                        fmt::format("'{}' stands in the lowest layer, which has the whole body and its way anyhow; "
@@ -174,7 +176,22 @@ std::uint16_t StateCompiler::add_state(const StateDefinition& definition, int ma
         data_.states[index].shared_motion = named_alike(definition.play, resolved, arguments);
         add_motion(index, resolved, path + ".play");
     }
+    if (definition.live_inputs) { check_live_inputs(definition, index, path); }
     return index;
+}
+
+void StateCompiler::check_live_inputs(const StateDefinition& definition, std::uint16_t index, const std::string& path) {
+    // All that was added since stands inside it.
+    const bool some_blend = std::any_of(data_.states.begin() + index, data_.states.end(), [&](const CompiledState& s) {
+        return s.kind == NodeKind::motion && s.motion < data_.motions.motions.size() &&
+               hangs_on_inputs(data_.motions.motions[s.motion]);
+    });
+    if (some_blend || has_errors(context_.sink.list())) { return; }
+    context_.error(definition.name.place, "no-effect",
+                   fmt::format("'inputs: live' lets blends follow their inputs while they are left, and '{}' plays "
+                               "none; remove it",
+                               definition.name.value),
+                   path);
 }
 
 void StateCompiler::add_inner_machine(const StateDefinition& definition, std::uint16_t index, const std::string& path,

@@ -30,6 +30,8 @@ private:
     std::uint16_t add_node(std::uint16_t parent, StateTree::Node node);
     std::uint16_t add_state(const StateDefinition& definition, int machine, std::uint16_t parent,
                             const std::string& machine_path, const std::string& prefix);
+    /// Of `inputs: live`: something must hang on inputs.
+    void check_live_inputs(const StateDefinition& definition, std::uint16_t index, const std::string& path);
     void add_inner_machine(const StateDefinition& definition, std::uint16_t index, const std::string& path,
                            const std::string& prefix);
     /// Follows `NAME(one, other)`; `arguments` become those of the machine.

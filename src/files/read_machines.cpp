@@ -51,10 +51,10 @@ private:
     StateDefinition read_state(const Text& name, const YamlNode& node, int depth) {
         StateDefinition state;
         state.name = name;
-        const YamlMap map(
-            node, fmt::format("state '{}'", name.value),
-            {"play", "machine", "junction", "resume", "moved_by", "travel", "whole_body", "leads", "values", "go"},
-            sink_);
+        const YamlMap map(node, fmt::format("state '{}'", name.value),
+                          {"play", "machine", "junction", "resume", "moved_by", "inputs", "travel", "whole_body",
+                           "leads", "values", "go"},
+                          sink_);
         state.takes_travel = map.flag("travel").value_or(false);
         state.whole_body = map.flag("whole_body").value_or(false);
         if (const YamlNode* leads = map.find("leads")) {
@@ -74,6 +74,7 @@ private:
             }
         }
         read_word(map, "moved_by", "mover", {{"clip", false}, {"game", true}}, state.game_moves, sink_);
+        read_word(map, "inputs", "inputs", {{"kept", false}, {"live", true}}, state.live_inputs, sink_);
         const YamlNode *play = map.find("play"), *machine = map.find("machine"), *junction = map.find("junction");
         if (int(play != nullptr) + int(machine != nullptr) + int(junction != nullptr) > 1) {
             sink_.error(
@@ -106,7 +107,7 @@ private:
     }
 
     void read_junction(const YamlNode& node, const YamlMap& state_map, StateDefinition& state) {
-        for (const char* key : {"go", "values", "moved_by", "leads", "whole_body", "travel"}) {
+        for (const char* key : {"go", "values", "moved_by", "inputs", "leads", "whole_body", "travel"}) {
             if (const YamlNode* extra = state_map.find(key)) {
                 sink_.error(extra->place, "wrong-shape",
                             fmt::format("a junction is passed at once and has no '{}'; remove it", key));

@@ -118,6 +118,7 @@ void advance_block(const CharacterData& data, const PerformerBlock& block, Event
             hear(frame, events);
         }
         if (inputs_moved || frame.layer.weight_moved != 0) { weigh_again(frame); }
+        if (frame.compiled.follows_left && frame.layer.instance_count > 1) { weigh_left(frame, inputs_moved, dt); }
         frame.layer.weight_moved = 0;
         frame.weighed = true;
     });

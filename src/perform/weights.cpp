@@ -25,17 +25,17 @@ double travelling_part(const CharacterData& data, std::span<const Leaf> leaves, 
     return walking > 0 ? travelling / walking : 0;
 }
 
-/// The rates at which the clips of the active motion play.
-void set_paces(Frame& frame, const Carried& carried) {
-    const auto leaves = leaves_of(frame.data, frame.active());
-    const std::span<Playhead> playing = frame.block.playing(frame.active());
+/// The rates at which the clips of an instance play.
+void set_paces(Frame& frame, const Instance& instance, const Carried& carried) {
+    const auto leaves = leaves_of(frame.data, instance);
+    const std::span<Playhead> playing = frame.block.playing(instance);
     for (Playhead& playhead : playing) {
         playhead.pace = 1;
         if (leaves[playhead.leaf].pace.empty()) { continue; }
         const float pace = evaluate(frame.data.instructions(leaves[playhead.leaf].pace), inputs_of(frame));
         playhead.pace = std::isfinite(pace) ? std::clamp(pace, -greatest_pace, greatest_pace) : 0;
     }
-    VelocityCorrection& correction = frame.block.velocity_correction(frame.active());
+    VelocityCorrection& correction = frame.block.velocity_correction(instance);
     correction = {};
     std::uint16_t done = 0; // groups are counted as they come, so those of a motion rise along its leaves
     for (const Playhead& first : playing) {
@@ -140,30 +140,31 @@ void follow_weight(Frame& frame, double dt) {
     follow_weight(frame.layer.weight, wanted_weight(frame, term), term.fade, dt);
 }
 
-void follow_terms(Frame& frame, double dt) {
-    const Instance& active = frame.active();
-    const Motion& motion = frame.motion_of(active);
-    // What was entered in this very instant has its weights already.
-    if (motion.term_count == 0 || !(active.elapsed > 0)) { return; }
+namespace {
+
+/// Whether some weight of its mixes and additions changed.
+bool follow_terms(Frame& frame, const Instance& instance, double dt) {
+    const Motion& motion = frame.motion_of(instance);
+    bool changed = false;
     for (std::uint32_t t = 0; t < motion.term_count; ++t) {
         const Term& term = frame.data.motions.terms[motion.first_term + t];
-        TermState& state = frame.block.term_states(active)[t];
+        TermState& state = frame.block.term_states(instance)[t];
         if (!follow_weight(state, wanted_weight(frame, term), term.fade, dt)) { continue; }
-        frame.block.terms(active)[t] = float(std::clamp(state.value, 0.0, 1.0));
-        frame.layer.weight_moved = 1;
+        frame.block.terms(instance)[t] = float(std::clamp(state.value, 0.0, 1.0));
+        changed = true;
     }
+    return changed;
 }
 
-void weigh_active(Frame& frame) {
-    const Instance& instance = frame.active();
-    const std::size_t index = frame.layer.instance_count - 1U;
+void weigh(Frame& frame, std::size_t index) {
+    const Instance& instance = frame.layer.instances[index];
     const Motion& motion = frame.motion_of(instance);
     LeafWeights weighed(frame.block.most_playing());
     const Carried carried =
         weigh(frame.data.motions, motion, {frame.block.smoothed(), frame.block.cursors(), frame.block.terms(instance)},
               weighed);
     const bool some_begin = keep_playing(frame, index, weighed);
-    if (motion.paced) { set_paces(frame, carried); }
+    if (motion.paced) { set_paces(frame, instance, carried); }
     if (!some_begin) { return; }
     const auto leaves = frame.data.motions.leaves_of(motion);
     for (Playhead& playhead : frame.block.playing(instance)) {
@@ -172,6 +173,33 @@ void weigh_active(Frame& frame) {
         if (!leaves[playhead.leaf].synced && playhead.pace < 0) { playhead.position = 1; }
         // A motion that is only just entered has no place yet: `begin_active` tells what it begins with.
         if (instance.elapsed > 0) { begin_clip_events(frame, index, playhead); }
+    }
+}
+
+} // namespace
+
+void follow_terms(Frame& frame, double dt) {
+    // What was entered in this very instant has its weights already.
+    if (!(frame.active().elapsed > 0)) { return; }
+    if (follow_terms(frame, frame.active(), dt)) { frame.layer.weight_moved = 1; }
+}
+
+void weigh_active(Frame& frame) { weigh(frame, frame.layer.instance_count - 1U); }
+
+void look_again(Frame& frame) {
+    if (any_active(frame, [](const CompiledState& state) { return state.facts.poll_uneven; })) {
+        frame.layer.seconds_until_decision = 0;
+    }
+}
+
+void weigh_left(Frame& frame, bool inputs_moved, double dt) {
+    for (std::size_t i = 0; i + 1 < frame.layer.instance_count; ++i) {
+        const Instance& instance = frame.layer.instances[i];
+        if (!frame.state_of(instance).live_inputs || instance.frozen != 0) { continue; }
+        const bool weights_moved = follow_terms(frame, instance, dt);
+        if (!weights_moved && !(inputs_moved && hangs_on_inputs(frame.motion_of(instance)))) { continue; }
+        weigh(frame, i);
+        look_again(frame);
     }
 }
 

@@ -99,6 +99,7 @@ TEST_CASE("a state is one thing, and a junction is no more than its branches") {
     CHECK_THAT(in_states("        b: {junction: []}\n"),
                has("a junction needs branches, such as [{to: A, when: wet}, {to: B}] [missing-key]"));
     CHECK_THAT(in_states("        b: {play: low, moved_by: clips}\n"), has("no mover 'clips'; did you mean 'clip'?"));
+    CHECK_THAT(in_states("        b: {play: low, inputs: alive}\n"), has("did you mean 'live'?"));
     CHECK_THAT(in_states("        b: low\n"), has("state 'b' is a map of play, machine, junction"));
     CHECK_THAT(in_states("        b: {play: low, go: [{to: still, when: wet, style: frosen}]}\n"),
                has("no style 'frosen'; did you mean 'frozen'? [unknown-style]"));

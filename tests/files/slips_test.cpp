@@ -168,7 +168,8 @@ const Slip slips[] = {
      "26:13: error: this line begins with '- ', as an item of a list, but stands among lines that begin with a name; "
      "remove '- ', or indent it [yaml-syntax]"},
     {"        waving: {play: wave, go: [{to: still, at: end}]}", "        waving: wave",
-     "33:17: error: state 'waving' is a map of play, machine, junction, resume, moved_by, travel, whole_body, leads, "
+     "33:17: error: state 'waving' is a map of play, machine, junction, resume, moved_by, inputs, travel, whole_body, "
+     "leads, "
      "values, go; found 'wave' [wrong-shape]"},
     {"  stand: {loop: yes}\n", "  - stand: {loop: yes}\n",
      "7:3: error: this line stands among the items of a list, which begin with '- '; begin it so, or indent it "

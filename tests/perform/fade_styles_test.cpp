@@ -9,7 +9,6 @@
 #include <functional>
 
 using namespace gait;
-using support::at;
 using support::greatest_turn;
 using support::machine;
 using support::machine_mistakes;
@@ -262,6 +261,48 @@ TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or ente
             CHECK(hardest < 2200 / rate); // degrees a second between two frames: what the fade itself needs
         }
     }
+}
+
+TEST_CASE("what is left keeps the inputs that it had, unless they are live") {
+    const std::string space = GENERATE("{blend: n, points: {0: low, 1: high}}",
+                                       "{mix: [low, {play: high, weight: n, mask: rest}], fade: 0.02}");
+    for (const char* inputs : {"", "inputs: kept, ", "inputs: live, "}) {
+        for (const bool inside : {false, true}) { // said of the state, or of the one around it
+            const std::string own = inside ? "" : inputs, around = inside ? inputs : "";
+            const auto character =
+                machine("n: {kind: number, range: [0, 1], smooth: 0.02}, go: {kind: flag}",
+                        "a: {" + around + "machine: {start: x, states: {x: {" + own + "play: " + space +
+                            "}}}, go: [{to: b, when: go, fade: 1}]}\nb: {play: side}\n",
+                        {}, "masks: {rest: {from: joint_0}}\n");
+            Performer performer(character);
+            performer.advance(0.1);
+            performer.set("go", true);
+            performer.advance(0.1);
+            REQUIRE(performer.instance_count() == 2);
+            const auto left = [&] {
+                std::vector<Transform> pose(2);
+                performer.instance_pose(0, pose);
+                return degrees_between(pose[0].rotation, Quat{});
+            };
+            CHECK(left() == Approx(0).margin(0.01));
+            performer.set("n", 1);
+            for (int i = 0; i < 30; ++i) { performer.advance(0.01); }
+            CAPTURE(inputs, inside, space);
+            CHECK(left() == Approx(std::string(inputs) == "inputs: live, " ? 30 : 0).margin(0.1));
+            performer.advance(1);
+            CHECK(performer.instance_count() == 1);
+        }
+    }
+}
+
+TEST_CASE("live inputs of what plays no blend are an error, for they have no effect") {
+    CHECK_THAT(
+        machine_mistakes(go, "a: {play: low, inputs: live, go: [{to: b, when: go}]}\nb: {play: high}\n"),
+        Catch::Contains("'inputs: live' lets blends follow their inputs while they are left, and 'a' plays none; "
+                        "remove it [no-effect]"));
+    CHECK(machine_mistakes(go, "a: {play: {clip: low, rate: 'clamp(go, 0, 1)'}, inputs: live, go: [{to: b, when: "
+                               "go}]}\nb: {play: high}\n")
+              .find("no-effect") == std::string::npos);
 }
 
 TEST_CASE("a fade may be an expression, taken as the transition is") {
