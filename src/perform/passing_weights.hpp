@@ -8,7 +8,8 @@
 namespace gait::detail {
 
 /// The weights of the clips of the highest motion that `what` names, now and `shift` seconds from now, if its inputs go
-/// on at their speeds. That motion is active, or was until now: others keep the weights that they had.
+/// on at their speeds. That motion is active, or was until now. Others keep the weights that they had; of those whose
+/// inputs are live the speed is left out.
 class PassingWeights {
 public:
     PassingWeights(const CharacterData& data, const PerformerBlock& block, const Evaluation& what, double shift);
