@@ -17,6 +17,9 @@ using Quaternion = Eigen::Quaterniond;
     return Quaternion(double(q.w), double(q.x), double(q.y), double(q.z)).normalized();
 }
 
+[[nodiscard]] inline Vector exact(Vec3 v) { return {double(v.x), double(v.y), double(v.z)}; }
+[[nodiscard]] inline Vec3 to_vec3(const Vector& v) { return {float(v.x()), float(v.y()), float(v.z())}; }
+
 /// The rotation vector from `a` to `b`, degrees.
 [[nodiscard]] inline Vector turn(const Quaternion& a, const Quaternion& b) {
     Quaternion q = b * a.conjugate();
