@@ -1,9 +1,9 @@
 #include "gait/steady_motion.hpp"
+
 #include "clip/measure_poses.hpp"
 #include "gait/character.hpp"
 #include "gait/ground_place.hpp"
 #include "gait/math.hpp"
-
 #include "gait/measure.hpp"
 #include "gait/performer.hpp"
 
@@ -11,6 +11,7 @@
 #include <cmath>
 
 namespace gait {
+using namespace detail;
 namespace {
 
 /// Where the heaviest looping clip is, in cycles counted on.

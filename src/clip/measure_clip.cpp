@@ -1,6 +1,7 @@
 #include "clip/close_loop.hpp"
 #include "clip/measure_poses.hpp"
 #include "gait/measure.hpp"
+#include "math/body_step.hpp"
 #include "rig/foot_points.hpp"
 
 #include <algorithm>

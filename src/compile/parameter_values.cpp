@@ -1,5 +1,7 @@
 #include "compile/parameter_values.hpp"
 
+#include "character/expression.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>

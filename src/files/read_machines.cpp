@@ -2,6 +2,7 @@
 
 #include "files/read_motions.hpp"
 #include "files/yaml_values.hpp"
+#include "gait/eases.hpp"
 
 #include <fmt/core.h>
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 namespace gait {
+using namespace detail;
 
 Travel PlainBody::move(const Performer& performer, double seconds) const {
     Travel travel = performer.travel();

@@ -79,23 +79,6 @@ std::optional<std::string> set_value(Performer& performer, const std::string& as
     return std::nullopt;
 }
 
-std::string transition_name(const Character& character, std::uint16_t transition) {
-    if (transition >= character.transitions().size()) { return "the start"; }
-    const TransitionInfo& info = character.transitions()[transition];
-    if (info.kind == TransitionKind::within) {
-        return fmt::format("{} in {}", info.when, shown_name(character, info.from));
-    }
-    const std::string to = character.states()[info.to].name;
-    if (info.kind == TransitionKind::lead) {
-        return fmt::format("{} to {}, {}", character.layers()[character.states()[info.to].layer].name, to, info.when);
-    }
-    if (is_between_shots(character, character.states()[info.from])) { return "into " + shown_name(character, info.to); }
-    if (is_between_shots(character, character.states()[info.to])) {
-        return "out of " + shown_name(character, info.from);
-    }
-    return shown_name(character, info.from) + " to " + to;
-}
-
 std::string joint_name(const Character& character, int joint) {
     return joint < 0 ? "no joint" : character.rig().joints[std::size_t(joint)].name;
 }

@@ -4,6 +4,7 @@
 
 #include "gait/character.hpp"
 
+#include <cstdint>
 #include <string>
 
 namespace gait::tool {
@@ -13,6 +14,9 @@ namespace gait::tool {
 
 /// `legs.air.falling`, or `one-shot greet`; for a state between one-shots `no one-shot`.
 [[nodiscard]] std::string shown_name(const Character& character, std::uint16_t state);
+
+/// `still to moving`; "the start" where it is none.
+[[nodiscard]] std::string transition_name(const Character& character, std::uint16_t transition);
 
 /// `legs`, or `one-shots on right_arm`.
 [[nodiscard]] std::string shown_layer(const LayerInfo& layer);
