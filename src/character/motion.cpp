@@ -193,8 +193,7 @@ std::array<LineShare, 2> shares_on_line(const MotionTable& table, const MotionPa
 
 double BlendInputs::later_value(std::size_t parameter) const {
     const auto now = double(values[parameter]);
-    const std::uint16_t smoothed =
-        parameter < speeds->smoothed_of.size() ? speeds->smoothed_of[parameter] : std::uint16_t(no_index);
+    const std::uint16_t smoothed = parameter < speeds->smoothed_of.size() ? speeds->smoothed_of[parameter] : no_index;
     return smoothed == no_index ? now : now + speeds->seconds * speeds->smoothed[smoothed].velocity;
 }
 

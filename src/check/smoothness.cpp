@@ -70,6 +70,18 @@ bool shows_its_fades(const Performer& performer, std::size_t layer) {
     return empty == 0 ? weight > 0 : playing < 2 && weight > hardly;
 }
 
+/// Whether a layer left motions for another between the two, with an inertial offset in their place.
+bool catches_offset(const Performer& before, const Performer& after, std::size_t layer) {
+    return after.offset_seconds(layer) > 0 &&
+           (!(before.offset_seconds(layer) > 0) || after.offset_elapsed(layer) < before.offset_elapsed(layer));
+}
+bool catches_offset(const Performer& before, const Performer& after) {
+    for (std::size_t l = 0; l < after.character().layers().size(); ++l) {
+        if (catches_offset(before, after, l)) { return true; }
+    }
+    return false;
+}
+
 /// Whether a layer's weight was changed without a fade between two frames.
 std::vector<bool> cuts_between(const Performer& before, const Performer& after) {
     const auto weight = [](const Performer& performer, std::size_t layer) {
@@ -151,13 +163,13 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
     go_on(later_, std::min(instant, dt));
     earlier_ = before;
     record(earlier_, later_);
-    const auto shortly_before = [&]() -> const Performer& {
+    const auto note_left_at_beginning = [&](const Performer& now) {
+        if (!(previous_dt_ > instant) || !catches_offset(before, now)) { return; }
         sample_ = previous_;
         go_on(sample_, previous_dt_ - instant);
-        return sample_;
+        note_left(sample_, before, now);
     };
-    const bool has_previous = previous_dt_ > instant;
-    if (has_previous) { note_left(shortly_before(), earlier_, later_); }
+    note_left_at_beginning(later_);
     // At the instants inside it, and at its end: what is due there happens in this step.
     constexpr int most_instants = 16;
     later_ = before;
@@ -176,7 +188,7 @@ void SmoothnessWatch::step(const Performer& before, double dt, const Performer& 
         passed += std::max(0.0, next - instant / 2) + instant;
     }
     // Inputs are those of the step's end, so that some things happen at its beginning that no shorter one shows.
-    if (has_previous) { note_left(shortly_before(), before, after); }
+    note_left_at_beginning(after);
     measure_way(before, dt, body);
     previous_ = before;
     previous_dt_ = dt;
@@ -203,11 +215,10 @@ void SmoothnessWatch::note_left(const Performer& earlier, const Performer& left,
     const double dt = left.time() - earlier.time();
     if (!(dt > instant / 2)) { return; }
     for (std::size_t l = 0; l < left_.size(); ++l) {
+        if (!catches_offset(left, after, l)) { continue; }
         const double since = after.offset_elapsed(l);
-        const bool caught =
-            after.offset_seconds(l) > 0 && (!(left.offset_seconds(l) > 0) || since < left.offset_elapsed(l));
         // Seen from nearer by it is known already.
-        if (!caught || (left_[l] && left_[l]->at > after.time() - since - 2 * instant)) { continue; }
+        if (left_[l] && left_[l]->at > after.time() - since - 2 * instant) { continue; }
         const auto velocity = [&](double seconds) {
             std::vector<Vec3> all;
             for (std::size_t j = 0; j < pose_a_.size(); ++j) {

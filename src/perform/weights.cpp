@@ -186,20 +186,14 @@ void follow_terms(Frame& frame, double dt) {
 
 void weigh_active(Frame& frame) { weigh(frame, frame.layer.instance_count - 1U); }
 
-void look_again(Frame& frame) {
-    if (any_active(frame, [](const CompiledState& state) { return state.facts.poll_uneven; })) {
-        frame.layer.seconds_until_decision = 0;
-    }
-}
-
 void weigh_left(Frame& frame, bool inputs_moved, double dt) {
+    // What of the active motion's hangs on the shares of others is not foreseen while those fade.
     for (std::size_t i = 0; i + 1 < frame.layer.instance_count; ++i) {
         const Instance& instance = frame.layer.instances[i];
         if (!frame.state_of(instance).live_inputs || instance.frozen != 0) { continue; }
         const bool weights_moved = follow_terms(frame, instance, dt);
         if (!weights_moved && !(inputs_moved && hangs_on_inputs(frame.motion_of(instance)))) { continue; }
         weigh(frame, i);
-        look_again(frame);
     }
 }
 

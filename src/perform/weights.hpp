@@ -8,13 +8,14 @@ namespace gait::detail {
 /// Gives the active motion the weights and rates of the present parameters. A clip that comes back from no weight
 /// starts afresh.
 void weigh_active(Frame& frame);
-/// What was foreseen of clips comes sooner or later now.
-void look_again(Frame& frame);
 /// Computes them again after parameters or weights have changed, where the motion depends on any.
 inline void weigh_again(Frame& frame) {
     if (!frame.compiled.has_live_weights || !hangs_on_inputs(frame.motion_of(frame.active()))) { return; }
     weigh_active(frame);
-    look_again(frame);
+    // What was foreseen of its clips comes sooner or later now.
+    if (any_active(frame, [](const CompiledState& state) { return state.facts.poll_uneven; })) {
+        frame.layer.seconds_until_decision = 0;
+    }
 }
 /// The same for the motions that are being left whose inputs stay live, which have gone on for `dt` seconds.
 void weigh_left(Frame& frame, bool inputs_moved, double dt);

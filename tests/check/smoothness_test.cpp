@@ -383,7 +383,8 @@ TEST_CASE("what clips do by themselves as an inertial fade begins is not held ag
         }
         CHECK(performer.state_name() == "b");
         CAPTURE(leaves, kind.left, watch.worst_snap().time, watch.worst_snap().allowed);
-        CHECK(watch.worst_snap().jolt > 120);
+        // Where it leaves at a frame's end the worst is how the fade goes on.
+        CHECK(watch.worst_snap().jolt > (leaves.starts_with("after") ? 120 : 250));
         CHECK(watch.worst_snap().ratio <= snap_ratio_bound);
     }
 }

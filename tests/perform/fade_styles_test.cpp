@@ -227,10 +227,10 @@ TEST_CASE("two inertial fades in one instant, or nearly, keep the velocity too")
 TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or entered") {
     // A number that follows its input, a velocity that does, and a weight that is faded: 0 to 30 degrees by each.
     const std::string blend = GENERATE(
-        "{blend: n, points: {0: low, 1: high}}",
-        "{blend: [heading, n], points: [{at: [0, 0], play: low}, {at: [0, 1], play: high}, {at: [90, 1], play: "
+        "{blend: effort, points: {0: low, 1: high}}",
+        "{blend: [heading, effort], points: [{at: [0, 0], play: low}, {at: [0, 1], play: high}, {at: [90, 1], play: "
         "side}]}",
-        "{mix: [low, {play: high, weight: n > 0.01}], fade: 0.4}");
+        "{mix: [low, {play: high, weight: effort > 0.01}], fade: 0.4}");
     // By an input at a frame's beginning, or between two frames.
     const std::string leaves = GENERATE("when: leave", "after: 0.605");
     struct Kind {
@@ -238,7 +238,7 @@ TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or ente
     };
     for (const Kind& kind : {Kind{blend, "side"}, Kind{"side", blend}, Kind{blend, blend}}) {
         const auto character =
-            machine("n: {kind: number, range: [0, 5], smooth: 0.15}, heading: {kind: angle}, leave: {kind: flag}",
+            machine("effort: {kind: number, range: [0, 5], smooth: 0.15}, heading: {kind: angle}, leave: {kind: flag}",
                     "a: {play: " + kind.left + ", go: [{to: b, " + leaves + ", fade: 0.6, style: inertial}]}\n" +
                         "b: {play: " + kind.came + "}\n");
         for (const double rate : {60.0, 480.0}) {
@@ -246,7 +246,7 @@ TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or ente
             double last = 0, fastest = 0, hardest = 0;
             for (int i = 0; i < int(0.9 * rate); ++i) {
                 const double now = i / rate;
-                performer.set("n", now >= 0.45 ? 1 : 0);
+                performer.set("effort", now >= 0.45 ? 1 : 0);
                 performer.set("leave", now >= 0.6);
                 const double before = angle(performer);
                 performer.advance(1 / rate);
@@ -264,13 +264,13 @@ TEST_CASE("an inertial fade goes on as fast as a moving blend does, left or ente
 }
 
 TEST_CASE("what is left keeps the inputs that it had, unless they are live") {
-    const std::string space = GENERATE("{blend: n, points: {0: low, 1: high}}",
-                                       "{mix: [low, {play: high, weight: n, mask: rest}], fade: 0.02}");
+    const std::string space = GENERATE("{blend: effort, points: {0: low, 1: high}}",
+                                       "{mix: [low, {play: high, weight: effort, mask: rest}], fade: 0.02}");
     for (const char* inputs : {"", "inputs: kept, ", "inputs: live, "}) {
         for (const bool inside : {false, true}) { // said of the state, or of the one around it
             const std::string own = inside ? "" : inputs, around = inside ? inputs : "";
             const auto character =
-                machine("n: {kind: number, range: [0, 1], smooth: 0.02}, go: {kind: flag}",
+                machine("effort: {kind: number, range: [0, 1], smooth: 0.02}, go: {kind: flag}",
                         "a: {" + around + "machine: {start: x, states: {x: {" + own + "play: " + space +
                             "}}}, go: [{to: b, when: go, fade: 1}]}\nb: {play: side}\n",
                         {}, "masks: {rest: {from: joint_0}}\n");
@@ -285,7 +285,7 @@ TEST_CASE("what is left keeps the inputs that it had, unless they are live") {
                 return degrees_between(pose[0].rotation, Quat{});
             };
             CHECK(left() == Approx(0).margin(0.01));
-            performer.set("n", 1);
+            performer.set("effort", 1);
             for (int i = 0; i < 30; ++i) { performer.advance(0.01); }
             CAPTURE(inputs, inside, space);
             CHECK(left() == Approx(std::string(inputs) == "inputs: live, " ? 30 : 0).margin(0.1));
